@@ -1,0 +1,245 @@
+package answer
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+	"time"
+
+	"jolvex/core/embed"
+	"jolvex/core/find"
+	"jolvex/core/index"
+	"jolvex/core/query"
+)
+
+// Bench is what a question is answered with.
+type Bench struct {
+	View     *index.View
+	Texts    find.Texts
+	Embedder embed.Embedder
+	Words    WordVectors
+	Lexicon  query.Lexicon
+	Query    query.Settings
+	Find     find.Settings
+	Answer   Settings
+	Pins     Pins
+	Clock    func() time.Duration // a stopwatch: time since some fixed moment
+}
+
+// shown is how many candidates a trail keeps.
+const shown = 20
+
+// Answer reads the question, ranks, composes and grounds the reply, and leaves the evidence trail.
+func Answer(q query.Question, b Bench) (*Trail, error) {
+	t := &Trail{Question: q.Text, Turns: q.Turns, Bar: b.Answer.Bar, Pins: b.Pins, Candidates: []Candidate{}}
+	at := b.Clock()
+	lap := func(step string) {
+		now := b.Clock()
+		t.Timings = append(t.Timings, Timing{step, (now - at).Microseconds()})
+		at = now
+	}
+	t.Reading = query.Read(q, b.View, b.Lexicon, b.Query)
+	lap("read")
+	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
+		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
+		t.Reply = own1(own)
+		return t, nil
+	}
+	ranked, err := find.Rank(t.Reading, b.View, b.Embedder, b.Find, max(shown, b.Find.Keep))
+	if err != nil {
+		return nil, fmt.Errorf("rank %q: %w", q.Text, err)
+	}
+	lap("search")
+	passages, err := open(ranked, b)
+	if err != nil {
+		return nil, err
+	}
+	terms := weigh(t.Reading, b)
+	if err := judge(t.Reading, passages, terms, b); err != nil {
+		return nil, err
+	}
+	record(t, ranked, passages)
+	lap("weigh")
+	switch {
+	case t.Reading.Kind == query.Empty:
+		refuse(t, b.Answer, "nothing was asked")
+	case len(passages) == 0:
+		refuse(t, b.Answer, "nothing in the corpus resembles the question")
+	case t.Support < b.Answer.Bar:
+		refuse(t, b.Answer, fmt.Sprintf("the best evidence has a support of %.2f, below the bar of %.2f", t.Support, b.Answer.Bar))
+	default:
+		say(t, passages, terms, b)
+	}
+	lap("compose")
+	return t, nil
+}
+
+func own1(s string) []Sentence { return []Sentence{{Text: s, Candidate: -1, Support: 1}} }
+
+func courtesy(k query.Kind, s Settings) string {
+	switch k {
+	case query.Greeting:
+		return s.Greeting
+	case query.Thanks:
+		return s.Thanks
+	case query.Goodbye:
+		return s.Goodbye
+	case query.Assent:
+		return s.Assenting
+	}
+	return ""
+}
+
+func refuse(t *Trail, s Settings, why string) {
+	t.Outcome, t.Why = Refused, why
+	t.Reply = own1(strings.TrimSpace(s.Refusal + " " + s.TurnTo))
+}
+
+// open fetches the text behind the kept chunks. A chunk whose words are those of a better one is passed over.
+func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
+	var out []*passage
+	seen := map[string]bool{}
+	for i, r := range ranked {
+		if len(out) == b.Find.Keep {
+			break
+		}
+		d, err := b.Texts.Version(r.Entry.Version)
+		if err != nil {
+			return nil, fmt.Errorf("open %s for a reply: %w", r.Entry.Address, err)
+		}
+		body := d.Of(r.Entry.Span)
+		if seen[body] {
+			continue
+		}
+		seen[body] = true
+		p := &passage{rank: r, index: i, doc: d, units: unitsOf(d, r.Entry.Span)}
+		if len(p.units) > 0 {
+			out = append(out, p)
+		}
+	}
+	return out, nil
+}
+
+// weigh gives each term of the question its weight: the rarer, the heavier. A word that the corpus lacks is the
+// rarest of all: what is asked about is not there.
+func weigh(r query.Reading, b Bench) []asked {
+	out := make([]asked, 0, len(r.Terms))
+	for _, t := range r.Terms {
+		if t.Pass == "compound" {
+			continue // another spelling of a word that is there already
+		}
+		df := b.View.Frequency(t.Stem)
+		out = append(out, asked{t, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+	}
+	return out
+}
+
+// judge measures how well each passage carries an answer.
+func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
+	if len(ps) == 0 {
+		return nil
+	}
+	texts := []string{r.Text()}
+	for _, p := range ps {
+		for i := range p.units {
+			texts = append(texts, p.units[i].text)
+		}
+	}
+	vs, err := b.Embedder.Embed(texts)
+	if err != nil {
+		return fmt.Errorf("embed the evidence: %w", err)
+	}
+	question, vs := vs[0], vs[1:]
+	cache := &wordCache{b.Words, map[string]embed.Vector{}}
+	extra := map[string]bool{}
+	for _, t := range r.Terms {
+		if t.Pass == "compound" {
+			extra[t.Stem] = true
+		}
+	}
+	for _, p := range ps {
+		scoreUnits(p, terms, question, vs[:len(p.units)], r.Wants)
+		f := features{cosine: p.rank.Cosine}
+		has := map[string]bool{}
+		for i := range p.units {
+			u := &p.units[i]
+			for s := range u.stems {
+				has[s] = true
+			}
+			for s := range u.context {
+				has[s] = true
+			}
+			f.near = max(f.near, embed.Cosine(question, vs[i]))
+			f.unit = max(f.unit, u.coverage)
+			if len(r.Wants) > 0 && f.figure <= 0 {
+				f.figure = -1
+				if hasFigure(*u, r.Wants) {
+					f.figure = 1
+				}
+			}
+		}
+		words := wordsOf(p.units, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
+		f.soft, f.exact = coverage(terms, has, words, cache)
+		for s := range extra {
+			if has[s] { // the compound's other spelling stands there
+				f.soft, f.exact = max(f.soft, 0.8), max(f.exact, 0.8)
+			}
+		}
+		p.support = f.support()
+		vs = vs[len(p.units):]
+	}
+	return nil
+}
+
+func record(t *Trail, ranked []find.Ranked, ps []*passage) {
+	for _, r := range ranked {
+		c := Candidate{Document: r.Entry.Document, Version: r.Entry.Version, Span: r.Entry.Span, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine, Shares: map[string]float64{}}
+		for _, s := range r.Signals {
+			if s.Share > 0 {
+				c.Shares[s.Name] = s.Share
+			}
+		}
+		t.Candidates = append(t.Candidates, c)
+	}
+	for _, p := range ps {
+		t.Candidates[p.index].Kept = true
+		t.Candidates[p.index].Support = p.support
+		t.Support = max(t.Support, p.support)
+	}
+}
+
+func say(t *Trail, ps []*passage, terms []asked, b Bench) {
+	weights := map[string]float64{}
+	for _, a := range terms {
+		weights[a.Stem] += a.weight
+	}
+	able := ps[:0:0]
+	for _, p := range ps {
+		if p.support >= b.Answer.Bar {
+			able = append(able, p)
+		}
+	}
+	quotes := compose(able, weights, t.Reading.Wants, b.Answer)
+	// Sentences of one passage stand together, in the order of the page.
+	order := map[*passage]int{}
+	for _, q := range quotes {
+		if _, ok := order[q.p]; !ok {
+			order[q.p] = len(order)
+		}
+	}
+	sort.SliceStable(quotes, func(i, j int) bool {
+		if a, c := order[quotes[i].p], order[quotes[j].p]; a != c {
+			return a < c
+		}
+		return quotes[i].u < quotes[j].u
+	})
+	for _, q := range quotes {
+		u := &q.p.units[q.u]
+		t.Reply = append(t.Reply, Sentence{Text: u.plainText(weights), Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+	}
+	if len(t.Reply) == 0 {
+		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")
+		return
+	}
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.Support, t.Bar)
+}

@@ -1,0 +1,284 @@
+package answer
+
+import (
+	"math"
+	"sort"
+	"strings"
+
+	"jolvex/core/doc"
+	"jolvex/core/embed"
+	"jolvex/core/find"
+	"jolvex/core/measure"
+	"jolvex/core/text"
+)
+
+// passage is one kept chunk, opened.
+type passage struct {
+	rank    find.Ranked
+	index   int // in Trail.Candidates
+	doc     *doc.Document
+	units   []unit
+	support float64
+	share   float64 // how much of the reply it may have
+}
+
+// quote is a unit chosen for the reply.
+type quote struct {
+	p *passage
+	u int
+}
+
+// spread is how fast the claim of a chunk falls with its score (z-scores): a chunk 1.0 below the best has a third of its claim.
+const spread = 0.9
+
+// compose chooses what to say. Passages come best first. terms are the question's stems with their weights.
+func compose(passages []*passage, terms map[string]float64, wants []text.QuantityKind, s Settings) []quote {
+	use := claim(passages, s.Sources)
+	var out []quote
+	left := s.Words
+	for _, p := range use {
+		budget := int(math.Round(float64(s.Words) * p.share))
+		if len(out) == 0 {
+			budget = max(budget, s.Words/2)
+		}
+		budget = min(budget, left)
+		for _, q := range pick(p, budget, terms, wants) {
+			if !said(out, q) {
+				out = append(out, q)
+				left -= len(q.p.units[q.u].words)
+			}
+		}
+	}
+	return out
+}
+
+// claim shares the reply among the first passages by score and support; those with a small share get none.
+func claim(ps []*passage, most int) []*passage {
+	if len(ps) == 0 {
+		return nil
+	}
+	top := math.Inf(-1)
+	for _, p := range ps {
+		top = math.Max(top, p.rank.Score+2*p.support)
+	}
+	sum := 0.0
+	for _, p := range ps {
+		p.share = math.Exp((p.rank.Score + 2*p.support - top) / spread)
+		sum += p.share
+	}
+	sorted := append([]*passage(nil), ps...)
+	sort.SliceStable(sorted, func(i, j int) bool { return sorted[i].share > sorted[j].share })
+	out := sorted[:1]
+	for _, p := range sorted[1:] {
+		if len(out) < most && p.share > 0.3*sorted[0].share {
+			out = append(out, p)
+		}
+	}
+	sum = 0
+	for _, p := range out {
+		sum += p.share
+	}
+	for _, p := range out {
+		p.share /= sum
+	}
+	return out
+}
+
+// pick chooses units of one passage, in order of place, for about budget words: table rows by their labels, else the
+// run of sentences that says most.
+func pick(p *passage, budget int, terms map[string]float64, wants []text.QuantityKind) []quote {
+	best := -1
+	for i := range p.units {
+		if best < 0 || p.units[i].score > p.units[best].score {
+			best = i
+		}
+	}
+	if best < 0 || budget < 8 {
+		return nil
+	}
+	if p.units[best].row != nil {
+		return rows(p, best, budget, terms)
+	}
+	a, b := window(p.units, best, budget, wants)
+	var out []quote
+	for i := a; i < b; i++ {
+		if u := &p.units[i]; len(u.words) >= 2 && !strings.HasSuffix(u.text, "?") {
+			out = append(out, quote{p, i})
+		}
+	}
+	return out
+}
+
+// rows gives the best row of a table and those that match the question as well, in order.
+func rows(p *passage, best, budget int, terms map[string]float64) []quote {
+	top := p.units[best]
+	var out []quote
+	words := 0
+	for i := range p.units {
+		u := &p.units[i]
+		if u.grid != top.grid || u.score < top.score-0.02 {
+			continue
+		}
+		n := len(text.Words(rowText(u, terms)))
+		if words+n > budget && len(out) > 0 {
+			break
+		}
+		words += n
+		out = append(out, quote{p, i})
+	}
+	return out
+}
+
+// sharp is the coverage from which one unit that also holds the figure asked for is answer enough.
+const sharp = 0.6
+
+// window finds the run of units around best that fits the budget and scores most. It stays in the section of the best
+// unit, starts with the lead-in of a list, and is short when one unit answers alone.
+func window(us []unit, best, budget int, wants []text.QuantityKind) (from, to int) {
+	lo, hi := best, best+1
+	for lo > 0 && us[lo-1].section == us[best].section && us[lo-1].row == nil {
+		lo--
+	}
+	for hi < len(us) && us[hi].section == us[best].section && us[hi].row == nil {
+		hi++
+	}
+	if u := us[best]; u.coverage >= sharp && len(wants) > 0 && hasFigure(u, wants) {
+		budget = min(budget, max(len(u.words)+20, budget/2))
+	}
+	bestSum := math.Inf(-1)
+	from, to = best, best+1
+	for a := lo; a <= best; a++ {
+		words, sum := 0, 0.0
+		for b := a; b < hi; b++ {
+			words += max(1, len(us[b].words))
+			if words > budget && b > best {
+				break
+			}
+			sum += us[b].score + 0.05
+			if b < best {
+				continue
+			}
+			over := 0.0
+			if words > budget {
+				over = 10
+			}
+			if sum-over > bestSum+1e-12 {
+				bestSum, from, to = sum-over, a, b+1
+			}
+		}
+	}
+	if l := us[from].lead; l >= lo && l < from {
+		from = l
+	}
+	// A lead-in takes its list along, as far as the words go.
+	for to < hi && strings.HasSuffix(us[to-1].text, ":") {
+		to++
+	}
+	return from, to
+}
+
+func hasFigure(u unit, wants []text.QuantityKind) bool {
+	for _, f := range u.figures {
+		for _, w := range wants {
+			if f.Kind == w {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// said reports whether the reply says a unit's words already.
+func said(out []quote, q quote) bool {
+	mine := norms(q.p.units[q.u].words)
+	for _, o := range out {
+		if o.p == q.p && o.u == q.u {
+			return true
+		}
+		if measure.TokenF1(mine, norms(o.p.units[o.u].words)) > 0.8 {
+			return true
+		}
+	}
+	return false
+}
+
+func norms(ws []text.Word) []string {
+	out := make([]string, len(ws))
+	for i, w := range ws {
+		out[i] = w.Norm
+	}
+	return out
+}
+
+// scoreUnits weighs every unit of a passage against the question.
+func scoreUnits(p *passage, terms []asked, question embed.Vector, vectors []embed.Vector, wants []text.QuantityKind) {
+	var sum float64
+	for i := range terms {
+		sum += terms[i].weight
+	}
+	first := map[int]int{}
+	for i := range p.units {
+		u := &p.units[i]
+		if _, ok := first[u.section]; !ok {
+			first[u.section] = i
+		}
+		own, around := 0.0, 0.0
+		for k := range terms {
+			switch t := &terms[k]; {
+			case u.stems[t.Stem]:
+				own += t.weight
+			case u.context[t.Stem]:
+				around += t.weight
+			}
+		}
+		if sum > 0 {
+			own /= sum
+			around /= sum
+		}
+		u.coverage = own + around
+		u.score = own + 0.6*around + 0.5*math.Max(0, embed.Cosine(question, vectors[i]))
+		if hasFigure(*u, wants) {
+			u.score += 0.2
+		}
+		switch place := i - first[u.section]; {
+		case u.row != nil:
+			u.score += rowBonus(u, terms, sum)
+		case place == 0:
+			u.score += 0.15
+		case place == 1:
+			u.score += 0.07
+		}
+		if len(u.words) < 4 && u.row == nil || strings.HasSuffix(u.text, "?") {
+			u.score -= 0.3
+		}
+		if u.kind == doc.Code {
+			u.score -= 0.15
+		}
+	}
+}
+
+// rowBonus favours a row whose label the question names over one that shares only the table's headings.
+func rowBonus(u *unit, terms []asked, sum float64) float64 {
+	if sum == 0 {
+		return 0
+	}
+	labels := labelCells(u)
+	got := 0.0
+	for i, c := range u.row.Cells {
+		if !labels[i] {
+			continue
+		}
+		in := stems(c.Text)
+		extra := 0.0
+		for k := range terms {
+			if in[terms[k].Stem] {
+				got += terms[k].weight
+				delete(in, terms[k].Stem)
+			}
+		}
+		// Words of the label that were not asked for make it a more special row: "Child" comes before "Child under 5".
+		extra = float64(len(in))
+		got -= 0.02 * extra * sum
+	}
+	return 0.4 * got / sum
+}

@@ -1,0 +1,99 @@
+// Package answer makes a reply out of evidence: it selects, orders and trims sentences and table cells of the ranked
+// chunks, cites each of them, and refuses when the evidence does not carry an answer. It is the one entry point through
+// which every question goes.
+package answer
+
+import (
+	"jolvex/core/doc"
+	"jolvex/core/query"
+)
+
+// Version names the algorithm; it is part of the answer stage's hash.
+const Version = "answer-1"
+
+// Settings of the answer stage.
+type Settings struct {
+	Bar       float64 `json:"bar" default:"0.5" min:"0" max:"1" step:"0.01" label:"Evidence bar" help:"The least support at which the assistant answers rather than refuses. A stricter bar gives fewer and more relevant answers."`
+	Words     int     `json:"words" default:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
+	Sources   int     `json:"sources" default:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
+	Refusal   string  `json:"refusal" default:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
+	TurnTo    string  `json:"turnTo" default:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
+	Greeting  string  `json:"greeting" default:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
+	Thanks    string  `json:"thanks" default:"You are welcome." label:"Thanks" help:"The reply to thanks."`
+	Goodbye   string  `json:"goodbye" default:"Goodbye." label:"Goodbye" help:"The reply to a goodbye."`
+	Assenting string  `json:"assenting" default:"What else would you like to know?" label:"Bare yes or no" help:"The reply to a yes or no that nothing was asked for."`
+}
+
+// Outcome says how a message ended.
+type Outcome string
+
+// The outcomes.
+const (
+	Answered  Outcome = "answered"
+	Refused   Outcome = "refused"
+	Courteous Outcome = "courtesy" // a greeting, thanks, goodbye or bare yes or no
+)
+
+// Candidate is one ranked chunk, by reference.
+type Candidate struct {
+	Document string             `json:"document"`
+	Version  string             `json:"version"`
+	Span     doc.Span           `json:"span"`
+	Score    float64            `json:"score"`
+	Lexical  float64            `json:"lexical"`
+	Cosine   float64            `json:"cosine"`
+	Shares   map[string]float64 `json:"shares,omitempty"`  // signal -> share of the score
+	Kept     bool               `json:"kept,omitempty"`    // the reply could draw on it
+	Support  float64            `json:"support,omitempty"` // how well it carries an answer to the question, 0 to 1; of kept ones
+}
+
+// Sentence is one sentence of a reply and the passage that it was taken from.
+type Sentence struct {
+	Text      string   `json:"text"`
+	Candidate int      `json:"candidate"` // index in Trail.Candidates; -1 for a sentence of the assistant's own
+	Version   string   `json:"version,omitempty"`
+	Span      doc.Span `json:"span,omitzero"` // the supporting passage
+	Support   float64  `json:"support"`
+}
+
+// Timing is how long one step took, in microseconds.
+type Timing struct {
+	Step   string `json:"step"`
+	Micros int64  `json:"micros"`
+}
+
+// Pins name everything that the reply was made with.
+type Pins struct {
+	Method   string `json:"method"`   // hash of all settings
+	Snapshot string `json:"snapshot"` // hash of the index manifest
+	Audience string `json:"audience"`
+	Surface  string `json:"surface,omitempty"` // where it was asked: bench, command, run
+	AsOf     string `json:"asOf"`              // RFC 3339
+}
+
+// Trail is the evidence trail: the full record of one reply. Texts of passages are not in it: Version and Span lead to them.
+type Trail struct {
+	Question   string        `json:"question"`
+	Turns      []query.Turn  `json:"turns,omitempty"`
+	Reading    query.Reading `json:"reading"`
+	Candidates []Candidate   `json:"candidates"`
+	Reply      []Sentence    `json:"reply"`
+	Outcome    Outcome       `json:"outcome"`
+	Why        string        `json:"why"`     // the outcome's reason, in words
+	Support    float64       `json:"support"` // the best kept chunk's
+	Bar        float64       `json:"bar"`
+	Timings    []Timing      `json:"timings"`
+	Pins       Pins          `json:"pins"`
+}
+
+// Text is the reply as one text.
+func (t *Trail) Text() string {
+	s := ""
+	for i, x := range t.Reply {
+		if i > 0 {
+			s += " "
+		}
+		s += x.Text
+	}
+	return s
+}

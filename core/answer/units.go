@@ -1,0 +1,201 @@
+package answer
+
+import (
+	"strings"
+
+	"jolvex/core/doc"
+	"jolvex/core/text"
+)
+
+// unit is the smallest thing a reply can quote: a sentence, a list item, a table row, a block of code.
+type unit struct {
+	kind     doc.Kind
+	span     doc.Span
+	text     string
+	block    int
+	section  int             // index of the heading block that governs it, -1 for none
+	words    []text.Word     // of its own text
+	stems    map[string]bool // of its own text
+	context  map[string]bool // stems of what stands around it: title, headings, caption and header, lead-in
+	row      *doc.Row
+	grid     *doc.Grid
+	lead     int // index of the unit that introduces it ("You may bring:"), -1 for none
+	figures  []text.Quantity
+	score    float64
+	coverage float64 // share of the question's terms in its own text
+}
+
+func stems(ss ...string) map[string]bool {
+	m := map[string]bool{}
+	for _, s := range ss {
+		for _, w := range text.Words(s) {
+			if !text.Stop(w.Norm) {
+				m[w.Stem] = true
+			}
+		}
+	}
+	return m
+}
+
+// unitsOf lists the units of a document that overlap a span, in order.
+func unitsOf(d *doc.Document, span doc.Span) []unit {
+	var out []unit
+	section, lead := -1, -1
+	for i, b := range d.Blocks {
+		if b.Kind == doc.Heading {
+			section, lead = i, -1
+			continue
+		}
+		if b.Span.Start >= span.End {
+			break
+		}
+		if !b.Span.Overlaps(span) {
+			continue
+		}
+		context := stems(append(d.Path(i), d.Title)...)
+		add := func(u unit) {
+			u.kind, u.block, u.section, u.context = b.Kind, i, section, context
+			u.text = d.Of(u.span)
+			u.words = text.Words(u.text)
+			u.stems = stems(u.text)
+			u.figures = text.Quantities(u.text)
+			out = append(out, u)
+		}
+		switch b.Kind {
+		case doc.Table:
+			extra := stems(append(append([]string(nil), b.Grid.Header...), b.Grid.Caption)...)
+			for k := range context {
+				extra[k] = true
+			}
+			context = extra
+			for r := range b.Grid.Rows {
+				if row := &b.Grid.Rows[r]; row.Span.Overlaps(span) {
+					add(unit{span: row.Span, row: row, grid: b.Grid, lead: -1})
+				}
+			}
+			lead = -1
+		case doc.Code:
+			add(unit{span: b.Span, lead: lead})
+		default:
+			if b.Kind == doc.Paragraph {
+				lead = -1
+			}
+			for _, p := range text.Sentences(d.Of(b.Span)) {
+				s := doc.Span{Start: b.Span.Start + p.Start, End: b.Span.Start + p.End}
+				if s.Overlaps(span) {
+					add(unit{span: s, lead: lead})
+				}
+			}
+			if n := len(out); n > 0 && strings.HasSuffix(out[n-1].text, ":") {
+				lead = n - 1
+			}
+		}
+	}
+	return out
+}
+
+// plainText is the unit as a sentence of a reply.
+func (u *unit) plainText(terms map[string]float64) string {
+	if u.row != nil {
+		return rowText(u, terms)
+	}
+	s := doc.Fold(u.text)
+	if u.kind == doc.Code {
+		return s
+	}
+	s = trimLead(s)
+	if u.kind == doc.Item && s != "" && !strings.ContainsAny(s[len(s)-1:], ".!?:;,") {
+		s += "."
+	}
+	return s
+}
+
+// Words that tie a sentence to the one before it, which the reply may not hold.
+var connectives = []string{"However, ", "Therefore, ", "Thus, ", "Hence, ", "Moreover, ", "Furthermore, ", "Additionally, ", "In addition, ", "Also, ", "Besides, ", "Consequently, ", "As a result, ", "Nevertheless, ", "Similarly, ", "Likewise, ", "Then, ", "Finally, ", "But ", "And "}
+
+func trimLead(s string) string {
+	for _, c := range connectives {
+		if rest, ok := strings.CutPrefix(s, c); ok && rest != "" {
+			return strings.ToUpper(rest[:1]) + rest[1:]
+		}
+	}
+	return s
+}
+
+// rowText says a table row with its column names. Columns that the question names are picked out; without any, all
+// filled ones are said.
+func rowText(u *unit, terms map[string]float64) string {
+	g, cells := u.grid, u.row.Cells
+	labels := labelCells(u)
+	var picked []int
+	best := 0.0
+	for i := range cells {
+		if labels[i] || cells[i].Text == "" || i >= len(g.Header) {
+			continue
+		}
+		hit := 0.0
+		for s := range stems(g.Header[i]) {
+			hit += terms[s]
+		}
+		switch {
+		case hit > best+1e-9:
+			best, picked = hit, []int{i}
+		case hit > 0 && hit >= best-1e-9:
+			picked = append(picked, i)
+		}
+	}
+	if len(picked) == 0 {
+		for i := range cells {
+			if !labels[i] && cells[i].Text != "" {
+				picked = append(picked, i)
+			}
+		}
+	}
+	var label, rest []string
+	for i, c := range cells {
+		if labels[i] && c.Text != "" && (len(label) == 0 || label[len(label)-1] != c.Text) {
+			label = append(label, c.Text)
+		}
+	}
+	for k, i := range picked {
+		if k > 0 && cells[i].Text == cells[picked[k-1]].Text && sameHeader(g, i, picked[k-1]) {
+			continue
+		}
+		if i < len(g.Header) && g.Header[i] != "" {
+			rest = append(rest, g.Header[i]+": "+cells[i].Text)
+			continue
+		}
+		rest = append(rest, cells[i].Text)
+	}
+	s := strings.Join(label, ", ")
+	if len(rest) > 0 {
+		if s != "" {
+			s += " – "
+		}
+		s += strings.Join(rest, "; ")
+	}
+	if s == "" {
+		s = doc.Fold(u.text)
+	}
+	if !strings.HasSuffix(s, ".") {
+		s += "."
+	}
+	return s
+}
+
+func sameHeader(g *doc.Grid, i, j int) bool {
+	return i < len(g.Header) && j < len(g.Header) && g.Header[i] == g.Header[j]
+}
+
+// labelCells tells which cells of a row name it: the first one, and those after it that hold no figure, up to the first
+// that does.
+func labelCells(u *unit) []bool {
+	out := make([]bool, len(u.row.Cells))
+	for i, c := range u.row.Cells {
+		if i > 0 && (strings.ContainsAny(c.Text, "0123456789") || i >= 2 || len(u.row.Cells) == 2 || len(c.Text) > 40 || i+1 == len(u.row.Cells)) {
+			break
+		}
+		out[i] = true
+	}
+	return out
+}

@@ -1,0 +1,153 @@
+package doc
+
+import (
+	"strings"
+	"unicode"
+)
+
+// Builder assembles a Document block by block, keeping text and spans in step. The zero value is ready to use.
+type Builder struct {
+	doc  Document
+	text strings.Builder
+	last Kind
+}
+
+// Doc gives access to the fields that are not text: title, links, notes.
+func (b *Builder) Doc() *Document { return &b.doc }
+
+// Len is the number of bytes of text so far.
+func (b *Builder) Len() int { return b.text.Len() }
+
+func (b *Builder) gap(next Kind) {
+	switch {
+	case b.text.Len() == 0:
+	case b.last == Item && next == Item:
+		b.text.WriteString("\n")
+	default:
+		b.text.WriteString("\n\n")
+	}
+	b.last = next
+}
+
+// Add appends a block of running text. White space is folded, except in code. An empty text adds nothing.
+func (b *Builder) Add(block Block, text string) {
+	if block.Kind == Code {
+		text = strings.Trim(strings.ReplaceAll(text, "\r\n", "\n"), "\n")
+	} else {
+		text = Fold(text)
+	}
+	if strings.TrimSpace(text) == "" {
+		return
+	}
+	b.gap(block.Kind)
+	block.Span.Start = b.text.Len()
+	b.text.WriteString(text)
+	block.Span.End = b.text.Len()
+	block.Grid = nil
+	b.doc.Blocks = append(b.doc.Blocks, block)
+}
+
+// AddTable appends a table. The caption and the header line, when present, stand in the text above the rows, so that
+// what a person reads is what is searched. A table without any filled cell adds nothing.
+func (b *Builder) AddTable(place Place, caption string, header []string, rows [][]string) {
+	width := len(header)
+	filled := false
+	for _, r := range rows {
+		width = max(width, len(r))
+		for _, c := range r {
+			filled = filled || strings.TrimSpace(c) != ""
+		}
+	}
+	if !filled {
+		return
+	}
+	b.gap(Table)
+	block := Block{Kind: Table, Place: place, Grid: &Grid{Caption: Fold(caption)}}
+	block.Span.Start = b.text.Len()
+	first := true
+	line := func() {
+		if !first {
+			b.text.WriteString("\n")
+		}
+		first = false
+	}
+	if block.Grid.Caption != "" {
+		line()
+		b.text.WriteString(block.Grid.Caption)
+	}
+	if len(header) > 0 {
+		line()
+		for i := range width {
+			h := ""
+			if i < len(header) {
+				h = Fold(header[i])
+			}
+			block.Grid.Header = append(block.Grid.Header, h)
+			if i > 0 {
+				b.text.WriteString(" | ")
+			}
+			b.text.WriteString(h)
+		}
+	}
+	for _, r := range rows {
+		line()
+		row := Row{Span: Span{Start: b.text.Len()}}
+		for i := range width {
+			if i > 0 {
+				b.text.WriteString(" | ")
+			}
+			cell := Cell{Span: Span{Start: b.text.Len()}}
+			if i < len(r) {
+				cell.Text = Fold(r[i])
+			}
+			b.text.WriteString(cell.Text)
+			cell.Span.End = b.text.Len()
+			row.Cells = append(row.Cells, cell)
+		}
+		row.Span.End = b.text.Len()
+		block.Grid.Rows = append(block.Grid.Rows, row)
+	}
+	block.Span.End = b.text.Len()
+	b.doc.Blocks = append(b.doc.Blocks, block)
+}
+
+// Document returns what was built. When no title was set, the first heading serves.
+func (b *Builder) Document() *Document {
+	d := b.doc
+	d.Text = b.text.String()
+	d.Title = Fold(d.Title)
+	if d.Title == "" {
+		for _, bl := range d.Blocks {
+			if bl.Kind == Heading {
+				d.Title = d.Of(bl.Span)
+				break
+			}
+		}
+	}
+	return &d
+}
+
+// Fold makes one line of a text: each run of white space and control characters becomes one space, soft hyphens and
+// zero-width characters go, and the ends are trimmed.
+func Fold(s string) string {
+	var out strings.Builder
+	out.Grow(len(s))
+	space := false
+	for _, r := range s {
+		switch {
+		case r == '\u00ad' || r == '\u200b' || r == '\u200c' || r == '\u200d' || r == '\ufeff' || r == '\u2060':
+		case unicode.IsSpace(r) || unicode.IsControl(r) || r == '\ufffd':
+			space = out.Len() > 0
+		default:
+			if space {
+				out.WriteByte(' ')
+				space = false
+			}
+			out.WriteRune(r)
+		}
+	}
+	return out.String()
+}
+
+// Peek is the text so far.
+func (b *Builder) Peek() string { return b.text.String() }

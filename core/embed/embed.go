@@ -1,0 +1,213 @@
+// Package embed gives texts vectors by which likeness of meaning can be measured.
+package embed
+
+import (
+	"bufio"
+	"bytes"
+	"embed"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"math"
+	"strings"
+	"sync"
+
+	"jolvex/core/text"
+)
+
+// Embedder gives each text a vector of Dimensions() numbers, scaled so that the dot product of two vectors divided by
+// 127*127 is their cosine. The same text gives the same vector on any machine.
+type Embedder interface {
+	ID() string // names model and version; part of the embed stage's hash
+	Dimensions() int
+	Embed(texts []string) ([]Vector, error) // [len(texts)], each of Dimensions(); a text without known words has the zero vector
+}
+
+// Vector is a direction, each part from -127 to 127.
+type Vector []int8
+
+// Dot is the integer dot product of a and b, which must be of one length. Whole numbers keep it the same on any processor.
+func Dot(a, b Vector) int32 {
+	var s0, s1, s2, s3 int32
+	b = b[:len(a)]
+	i := 0
+	for ; i+4 <= len(a); i += 4 {
+		s0 += int32(a[i]) * int32(b[i])
+		s1 += int32(a[i+1]) * int32(b[i+1])
+		s2 += int32(a[i+2]) * int32(b[i+2])
+		s3 += int32(a[i+3]) * int32(b[i+3])
+	}
+	for ; i < len(a); i++ {
+		s0 += int32(a[i]) * int32(b[i])
+	}
+	return s0 + s1 + s2 + s3
+}
+
+// Cosine is the cosine of the angle between a and b, about -1 to 1; 0 when one of them is zero.
+func Cosine(a, b Vector) float64 { return float64(Dot(a, b)) / (127 * 127) }
+
+//go:embed data
+var data embed.FS
+
+// Static is the built-in embedder: a table with one vector for each of some 60,000 words and word pieces, made once
+// from a sentence encoder (tools/embeddings), rarer words weighing more. A text is the sum of its words. Words that the
+// table lacks are cut into the longest pieces that it has (WordPiece, Wu et al. 2016).
+type Static struct {
+	id    string
+	dim   int
+	row   map[string]int32
+	cells []int8   // [rows][dim]
+	scale []uint16 // [rows]: how much a row's cells weigh
+}
+
+var static = sync.OnceValues(loadStatic)
+
+// NewStatic loads the table; later calls share it.
+func NewStatic() (*Static, error) { return static() }
+
+func loadStatic() (*Static, error) {
+	var meta struct {
+		ID         string `json:"id"`
+		Rows       int    `json:"rows"`
+		Dimensions int    `json:"dimensions"`
+		Parts      int    `json:"parts"`
+	}
+	raw, err := data.ReadFile("data/meta.json")
+	if err != nil {
+		return nil, fmt.Errorf("read the word vectors: %w", err)
+	}
+	if err := json.Unmarshal(raw, &meta); err != nil {
+		return nil, fmt.Errorf("read the word vectors' description: %w", err)
+	}
+	s := &Static{id: meta.ID, dim: meta.Dimensions, row: make(map[string]int32, meta.Rows), cells: make([]int8, 0, meta.Rows*meta.Dimensions)}
+	for i := range meta.Parts {
+		part, err := data.ReadFile(fmt.Sprintf("data/vectors-%d.bin", i))
+		if err != nil {
+			return nil, fmt.Errorf("read the word vectors: %w", err)
+		}
+		for _, b := range part {
+			s.cells = append(s.cells, int8(b))
+		}
+	}
+	scales, err := data.ReadFile("data/scales.bin")
+	if err != nil {
+		return nil, fmt.Errorf("read the word vectors' scales: %w", err)
+	}
+	words, err := data.ReadFile("data/words.txt")
+	if err != nil {
+		return nil, fmt.Errorf("read the words of the word vectors: %w", err)
+	}
+	if len(s.cells) != meta.Rows*meta.Dimensions || len(scales) != 4*meta.Rows {
+		return nil, fmt.Errorf("word vectors: %d cells and %d bytes of scales do not make %d rows of %d", len(s.cells), len(scales), meta.Rows, meta.Dimensions)
+	}
+	largest := float32(0)
+	fs := make([]float32, meta.Rows)
+	for i := range fs {
+		fs[i] = math.Float32frombits(binary.LittleEndian.Uint32(scales[4*i:]))
+		largest = max(largest, fs[i])
+	}
+	s.scale = make([]uint16, meta.Rows)
+	for i, f := range fs {
+		s.scale[i] = uint16(math.Round(float64(f) / float64(largest) * math.MaxUint16))
+	}
+	sc := bufio.NewScanner(bytes.NewReader(words))
+	for n := int32(0); sc.Scan(); n++ {
+		if _, dup := s.row[sc.Text()]; !dup {
+			s.row[sc.Text()] = n
+		}
+	}
+	return s, sc.Err()
+}
+
+// ID implements Embedder.
+func (s *Static) ID() string { return s.id }
+
+// Dimensions implements Embedder.
+func (s *Static) Dimensions() int { return s.dim }
+
+// Knows reports whether the table holds the folded word w whole.
+func (s *Static) Knows(w string) bool { _, ok := s.row[w]; return ok }
+
+// Embed implements Embedder.
+func (s *Static) Embed(texts []string) ([]Vector, error) {
+	out := make([]Vector, len(texts))
+	sum := make([]int64, s.dim)
+	for i, t := range texts {
+		clear(sum)
+		for _, w := range text.Words(t) {
+			s.add(sum, w.Norm)
+		}
+		out[i] = direction(sum)
+	}
+	return out, nil
+}
+
+// Word is the vector of one folded word.
+func (s *Static) Word(w string) Vector {
+	sum := make([]int64, s.dim)
+	s.add(sum, w)
+	return direction(sum)
+}
+
+// add adds a word to a sum. All arithmetic is on whole numbers, so the order of words does not matter.
+func (s *Static) add(sum []int64, w string) {
+	if r, ok := s.row[w]; ok {
+		s.addRow(sum, r)
+		return
+	}
+	for _, part := range strings.FieldsFunc(w, func(r rune) bool { return r == '\'' || r == '.' || r == '-' || r == '_' }) {
+		if r, ok := s.row[part]; ok {
+			s.addRow(sum, r)
+			continue
+		}
+		s.addPieces(sum, part)
+	}
+}
+
+func (s *Static) addPieces(sum []int64, w string) {
+	if len(w) > 60 {
+		return
+	}
+	for at := 0; at < len(w); {
+		end := len(w)
+		for ; end > at; end-- {
+			p := w[at:end]
+			if at > 0 {
+				p = "##" + p
+			}
+			if r, ok := s.row[p]; ok {
+				s.addRow(sum, r)
+				break
+			}
+		}
+		if end == at {
+			return // a character that no piece holds: the rest of the word is unknown
+		}
+		at = end
+	}
+}
+
+func (s *Static) addRow(sum []int64, r int32) {
+	k := int64(s.scale[r])
+	row := s.cells[int(r)*s.dim : (int(r)+1)*s.dim]
+	for j, v := range row {
+		sum[j] += k * int64(v)
+	}
+}
+
+// direction scales a sum to length 127.
+func direction(sum []int64) Vector {
+	v := make(Vector, len(sum))
+	var sq float64
+	for _, x := range sum {
+		sq += float64(float64(x) * float64(x))
+	}
+	if sq == 0 {
+		return v
+	}
+	n := math.Sqrt(sq)
+	for j, x := range sum {
+		v[j] = int8(math.Round(float64(x) / n * 127))
+	}
+	return v
+}

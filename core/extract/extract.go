@@ -1,0 +1,164 @@
+// Package extract turns the bytes of a page or file into the canonical document, within fixed limits, so that hostile
+// input gives an error and never an exhausted process.
+package extract
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"mime"
+	"net/url"
+	"path"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/net/html/charset"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+
+	"jolvex/core/doc"
+)
+
+// Version names the algorithm; it is part of the extract stage's hash.
+const Version = "extract-1"
+
+// Limits on one input.
+const (
+	MaxBytes  = 20 << 20 // bytes of input
+	MaxText   = 8 << 20  // bytes of canonical text
+	MaxBlocks = 200_000
+	MaxDepth  = 400 // nesting of elements
+	MaxCells  = 500_000
+)
+
+// Errors that a caller tells apart. They arrive wrapped.
+var (
+	ErrKind     = errors.New("this kind of file cannot be read")
+	ErrTooLarge = errors.New("too large")
+	ErrNoText   = errors.New("no text found")
+)
+
+// Input is one page or file.
+type Input struct {
+	Address   string // absolute address or file name; resolves links and tells the kind when MediaType does not
+	MediaType string // as the server declared it, parameters included; may be empty
+	Body      []byte
+}
+
+// Kind is the media type, without parameters, that Extract will read in as; "" when none fits.
+func Kind(in Input) string {
+	mt, _, err := mime.ParseMediaType(in.MediaType)
+	if err != nil {
+		mt = ""
+	}
+	name := in.Address
+	if u, err := url.Parse(in.Address); err == nil && u.Path != "" {
+		name = u.Path
+	}
+	ext := strings.ToLower(path.Ext(name))
+	switch mt {
+	case "text/html", "application/xhtml+xml", "text/markdown", "text/x-markdown":
+		return strings.Replace(mt, "x-markdown", "markdown", 1)
+	case "text/plain":
+		if ext == ".md" || ext == ".markdown" {
+			return "text/markdown"
+		}
+		return mt
+	case "", "application/octet-stream":
+	default:
+		return ""
+	}
+	switch ext {
+	case ".html", ".htm", ".xhtml":
+		return "text/html"
+	case ".md", ".markdown":
+		return "text/markdown"
+	case ".txt", ".text":
+		return "text/plain"
+	}
+	if looksLikeHTML(in.Body) {
+		return "text/html"
+	}
+	return ""
+}
+
+func looksLikeHTML(b []byte) bool {
+	head := bytes.ToLower(b[:min(len(b), 1024)])
+	return bytes.Contains(head, []byte("<html")) || bytes.Contains(head, []byte("<!doctype html"))
+}
+
+// Extract reads one input. It fails with ErrKind, ErrTooLarge or ErrNoText, wrapped with what was being read.
+func Extract(in Input) (*doc.Document, error) {
+	if len(in.Body) > MaxBytes {
+		return nil, fmt.Errorf("%s: %w: %d bytes, the limit is %d", in.Address, ErrTooLarge, len(in.Body), MaxBytes)
+	}
+	kind := Kind(in)
+	if kind != "" && kind != "text/html" && kind != "application/xhtml+xml" && bytes.IndexByte(in.Body[:min(len(in.Body), 4096)], 0) >= 0 && !hasWideBOM(in.Body) {
+		return nil, fmt.Errorf("%s: %w: it is not text", in.Address, ErrKind)
+	}
+	var d *doc.Document
+	var err error
+	switch kind {
+	case "text/html", "application/xhtml+xml":
+		d, err = fromHTML(in)
+	case "text/markdown":
+		d, err = fromMarkdown(in)
+	case "text/plain":
+		d, err = fromPlain(in)
+	default:
+		what := in.MediaType
+		if what == "" {
+			what = "unknown type"
+		}
+		return nil, fmt.Errorf("%s: %w (%s)", in.Address, ErrKind, what)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", in.Address, err)
+	}
+	if d.Title == "" {
+		d.Title = nameOf(in.Address)
+	}
+	if len(d.Blocks) == 0 {
+		return d, fmt.Errorf("%s: %w", in.Address, ErrNoText)
+	}
+	return d, nil
+}
+
+func hasWideBOM(b []byte) bool {
+	return bytes.HasPrefix(b, []byte{0xff, 0xfe}) || bytes.HasPrefix(b, []byte{0xfe, 0xff})
+}
+
+// nameOf makes a readable title of an address: the last part of its path without extension.
+func nameOf(address string) string {
+	p := address
+	if u, err := url.Parse(address); err == nil && u.Path != "" {
+		p = u.Path
+	}
+	p = path.Base(strings.TrimSuffix(p, "/"))
+	p = strings.TrimSuffix(p, path.Ext(p))
+	p = strings.NewReplacer("-", " ", "_", " ").Replace(p)
+	if p == "" || p == "." || p == "/" {
+		return address
+	}
+	return p
+}
+
+// decode gives the text of b as UTF-8: by byte order mark, by the declared charset, by valid UTF-8, else Windows-1252,
+// the order of the WHATWG Encoding Standard's "decode" with a fallback.
+func decode(b []byte, mediaType string) string {
+	if hasWideBOM(b) {
+		if out, _, err := transform.Bytes(unicode.BOMOverride(unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder()), b); err == nil {
+			return string(out)
+		}
+	}
+	b = bytes.TrimPrefix(b, []byte{0xef, 0xbb, 0xbf})
+	if utf8.Valid(b) {
+		return string(b)
+	}
+	enc, _, _ := charset.DetermineEncoding(b, mediaType)
+	out, _, err := transform.Bytes(enc.NewDecoder(), b)
+	if err != nil {
+		return strings.ToValidUTF8(string(b), "\ufffd")
+	}
+	return string(out)
+}

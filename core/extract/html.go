@@ -1,0 +1,394 @@
+package extract
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/PuerkitoBio/goquery"
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+
+	"jolvex/core/doc"
+)
+
+// htmlReader walks one page. It keeps running text in pending until a block ends.
+type htmlReader struct {
+	b       doc.Builder
+	base    *url.URL
+	pending strings.Builder
+	block   doc.Block // what pending will become
+	lists   []listState
+	anchor  string // the nearest id before the text at hand
+	cells   int
+	depth   int
+	trimmed bool
+	soft    map[int]bool // blocks that are headings without a number of their own, such as dt
+}
+
+type listState struct {
+	ordered bool
+	next    int
+}
+
+func fromHTML(in Input) (*doc.Document, error) {
+	src := decode(in.Body, in.MediaType)
+	root, err := html.Parse(strings.NewReader(src))
+	if err != nil {
+		return nil, fmt.Errorf("parse the page: %w", err)
+	}
+	page := goquery.NewDocumentFromNode(root)
+	r := &htmlReader{block: doc.Block{Kind: doc.Paragraph}, soft: map[int]bool{}}
+	r.base, _ = url.Parse(in.Address)
+	if href, ok := page.Find("base[href]").First().Attr("href"); ok && r.base != nil {
+		if u, err := r.base.Parse(href); err == nil {
+			r.base = u
+		}
+	}
+	r.head(page)
+	structured := faqEntries(page)
+	r.links(page)
+	clean(page)
+	main, declared := mainOf(page)
+	if !declared {
+		dropClutter(main)
+	}
+	for _, n := range main.Nodes {
+		r.walk(n)
+	}
+	r.flush()
+	r.addFAQ(structured)
+	d := r.b.Document()
+	if r.trimmed {
+		d.Notes = append(d.Notes, "cut short: the page is larger than can be read")
+	}
+	if len(d.Blocks) == 0 && page.Find("script").Length() == 0 && strings.Contains(src, "<script") {
+		d.Notes = append(d.Notes, "no text without its scripts: the page may need a browser")
+	}
+	return d, nil
+}
+
+func (r *htmlReader) head(page *goquery.Document) {
+	d := r.b.Doc()
+	d.Title = doc.Fold(page.Find("head > title").First().Text())
+	if h1 := page.Find("h1"); h1.Length() == 1 {
+		// A site's name in the title ("Fares | Example") tells nothing about the page: where the one first-level heading
+		// stands in the title, it is the title.
+		if t := doc.Fold(h1.Text()); t != "" && len(t) < 200 && (d.Title == "" || strings.Contains(strings.ToLower(d.Title), strings.ToLower(t))) {
+			d.Title = t
+		}
+	}
+	d.Language, _ = page.Find("html").First().Attr("lang")
+	page.Find("meta[name]").Each(func(_ int, s *goquery.Selection) {
+		content, _ := s.Attr("content")
+		switch strings.ToLower(s.AttrOr("name", "")) {
+		case "description":
+			d.Description = doc.Fold(content)
+		case "robots", "jolvexbot":
+			low := strings.ToLower(content)
+			d.NoIndex = d.NoIndex || strings.Contains(low, "noindex") || strings.Contains(low, "none")
+			d.NoFollow = d.NoFollow || strings.Contains(low, "nofollow") || strings.Contains(low, "none")
+		}
+	})
+	if c, ok := page.Find("link[rel=canonical][href]").First().Attr("href"); ok {
+		d.Canonical = r.resolve(c)
+	}
+}
+
+func (r *htmlReader) resolve(href string) string {
+	href = strings.TrimSpace(href)
+	if r.base == nil || href == "" {
+		return ""
+	}
+	u, err := r.base.Parse(href)
+	if err != nil || (u.Scheme != "http" && u.Scheme != "https" && u.Scheme != "file" && u.Scheme != "") {
+		return ""
+	}
+	return u.String()
+}
+
+func (r *htmlReader) links(page *goquery.Document) {
+	d := r.b.Doc()
+	page.Find("a[href], area[href]").EachWithBreak(func(_ int, s *goquery.Selection) bool {
+		if a := r.resolve(s.AttrOr("href", "")); a != "" {
+			rel := strings.Fields(strings.ToLower(s.AttrOr("rel", "")))
+			l := doc.Link{Address: a, Text: doc.Fold(s.Text())}
+			for _, v := range rel {
+				l.NoFollow = l.NoFollow || v == "nofollow"
+			}
+			d.Links = append(d.Links, l)
+		}
+		return len(d.Links) < 20_000
+	})
+}
+
+// clean removes what is never content: scripts, styles, navigation, forms, and what the page itself hides.
+func clean(page *goquery.Document) {
+	page.Find(`script, style, noscript, template, nav, form, iframe, svg, canvas, object, dialog, [hidden], [aria-hidden=true],
+		[role=navigation], [role=search], [role=menu], [role=menubar], [role=dialog], .navheader, .navfooter`).Remove()
+	page.Find("[style]").Each(func(_ int, s *goquery.Selection) {
+		st := strings.ToLower(strings.ReplaceAll(s.AttrOr("style", ""), " ", ""))
+		if strings.Contains(st, "display:none") || strings.Contains(st, "visibility:hidden") || strings.Contains(st, "font-size:0") {
+			s.Remove()
+		}
+	})
+	page.Find("footer, [role=contentinfo], [role=banner]").Each(func(_ int, s *goquery.Selection) {
+		if s.Closest("article, main, blockquote").Length() == 0 {
+			s.Remove()
+		}
+	})
+}
+
+// mainOf finds the part of the page that is its content. declared is false when the page does not say which it is.
+func mainOf(page *goquery.Document) (sel *goquery.Selection, declared bool) {
+	for _, q := range []string{"main", "[role=main]", "article"} {
+		if s := page.Find(q); s.Length() == 1 {
+			return s, true
+		}
+	}
+	return page.Find("body"), false
+}
+
+// dropClutter removes side notes and lists of links from a page that declares no main part.
+func dropClutter(s *goquery.Selection) {
+	s.Find("aside, [role=complementary], body > header").Remove()
+	s.Find("div, ul, ol, section, p, td").Each(func(_ int, n *goquery.Selection) {
+		if n.Find("h1, h2, h3").Length() > 0 {
+			return
+		}
+		text := len(doc.Fold(n.Text()))
+		links := 0
+		count := n.Find("a").Each(func(_ int, a *goquery.Selection) { links += len(doc.Fold(a.Text())) }).Length()
+		if text > 0 && count > 2 && float64(links)/float64(text) > 0.7 {
+			n.Remove()
+		}
+	})
+}
+
+func attr(n *html.Node, name string) string {
+	for _, a := range n.Attr {
+		if a.Key == name {
+			return a.Val
+		}
+	}
+	return ""
+}
+
+func (r *htmlReader) flush() {
+	if strings.TrimSpace(r.pending.String()) != "" {
+		bl := r.block
+		bl.Place.Anchor = r.anchor
+		r.b.Add(bl, r.pending.String())
+	}
+	r.pending.Reset()
+	r.block = doc.Block{Kind: doc.Paragraph}
+	if len(r.lists) > 0 {
+		r.block = doc.Block{Kind: doc.Item, Level: len(r.lists)}
+	}
+}
+
+func (r *htmlReader) children(n *html.Node) {
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		r.walk(c)
+	}
+}
+
+func (r *htmlReader) walk(n *html.Node) {
+	if r.b.Len() > MaxText || len(r.b.Doc().Blocks) > MaxBlocks || r.depth > MaxDepth {
+		r.trimmed = true
+		return
+	}
+	if n.Type == html.TextNode {
+		r.pending.WriteString(n.Data)
+		return
+	}
+	if n.Type != html.ElementNode && n.Type != html.DocumentNode {
+		return
+	}
+	r.depth++
+	defer func() { r.depth-- }()
+	if id := attr(n, "id"); id != "" {
+		r.anchor = id
+	} else if n.DataAtom == atom.A && attr(n, "name") != "" {
+		r.anchor = attr(n, "name")
+	}
+	switch n.DataAtom {
+	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:
+		r.heading(n, int(n.Data[1]-'0'))
+	case atom.Summary, atom.Dt, atom.Legend:
+		r.heading(n, r.under())
+	case atom.P, atom.Div, atom.Section, atom.Article, atom.Main, atom.Header, atom.Footer, atom.Address, atom.Blockquote,
+		atom.Figure, atom.Figcaption, atom.Details, atom.Dd, atom.Dl, atom.Fieldset, atom.Body, atom.Center, atom.Aside:
+		r.blockOf(n)
+	case atom.Ul, atom.Ol, atom.Menu:
+		r.flush()
+		start, err := strconv.Atoi(attr(n, "start"))
+		if err != nil {
+			start = 1
+		}
+		r.lists = append(r.lists, listState{n.DataAtom == atom.Ol, start})
+		r.children(n)
+		r.flush()
+		r.lists = r.lists[:len(r.lists)-1]
+		r.block = doc.Block{Kind: doc.Paragraph}
+	case atom.Li:
+		r.flush()
+		r.block = doc.Block{Kind: doc.Item, Level: max(1, len(r.lists))}
+		if k := len(r.lists); k > 0 && r.lists[k-1].ordered {
+			r.block.Ordinal = strconv.Itoa(r.lists[k-1].next) + "."
+			r.lists[k-1].next++
+		}
+		r.children(n)
+		r.flush()
+	case atom.Pre:
+		r.flush()
+		r.b.Add(doc.Block{Kind: doc.Code, Place: doc.Place{Anchor: r.anchor}}, rawText(n))
+	case atom.Table:
+		r.flush()
+		r.table(n)
+	case atom.Br:
+		r.pending.WriteString(" ")
+	case atom.Hr:
+		r.flush()
+	case atom.Img:
+		if alt := doc.Fold(attr(n, "alt")); len(alt) > 25 {
+			r.pending.WriteString(" " + alt + " ")
+		}
+	case atom.Head, atom.Button, atom.Select, atom.Input, atom.Textarea, atom.Script, atom.Style:
+	default:
+		r.children(n)
+	}
+}
+
+// under is the level of a heading that has no number of its own: one below the heading before it.
+func (r *htmlReader) under() int {
+	bs := r.b.Doc().Blocks
+	for i := len(bs) - 1; i >= 0; i-- {
+		if bs[i].Kind != doc.Heading {
+			continue
+		}
+		if r.soft[i] {
+			return bs[i].Level
+		}
+		return min(6, bs[i].Level+1)
+	}
+	return 2
+}
+
+func (r *htmlReader) heading(n *html.Node, level int) {
+	r.flush()
+	bl := doc.Block{Kind: doc.Heading, Level: level, Place: doc.Place{Anchor: r.anchor}}
+	if n.DataAtom == atom.Summary || n.DataAtom == atom.Dt || n.DataAtom == atom.Legend {
+		r.soft[len(r.b.Doc().Blocks)] = true
+	}
+	if id := firstID(n); id != "" {
+		bl.Place.Anchor, r.anchor = id, id
+	}
+	r.b.Add(bl, rawText(n))
+}
+
+func firstID(n *html.Node) string {
+	if v := attr(n, "id"); v != "" {
+		return v
+	}
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if v := firstID(c); v != "" {
+			return v
+		}
+	}
+	return ""
+}
+
+func (r *htmlReader) blockOf(n *html.Node) {
+	keep := r.block
+	if strings.TrimSpace(r.pending.String()) != "" {
+		r.flush()
+	} else if keep.Kind == doc.Item {
+		r.block = keep // <li><p>text: the paragraph is the item
+	}
+	r.children(n)
+	r.flush()
+}
+
+func rawText(n *html.Node) string {
+	var b strings.Builder
+	var rec func(*html.Node, int)
+	rec = func(n *html.Node, depth int) {
+		if depth > MaxDepth {
+			return
+		}
+		switch {
+		case n.Type == html.TextNode:
+			b.WriteString(n.Data)
+		case n.DataAtom == atom.Br:
+			b.WriteString("\n")
+		case n.DataAtom == atom.Li || n.DataAtom == atom.P || n.DataAtom == atom.Div:
+			if b.Len() > 0 {
+				b.WriteString("\n")
+			}
+		}
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			rec(c, depth+1)
+		}
+	}
+	rec(n, 0)
+	return b.String()
+}
+
+// addFAQ appends the questions and answers of schema.org FAQPage data that the visible text does not hold already.
+func (r *htmlReader) addFAQ(entries [][2]string) {
+	for _, e := range entries {
+		if strings.Contains(doc.Fold(r.b.Peek()), e[1]) {
+			continue
+		}
+		r.b.Add(doc.Block{Kind: doc.Heading, Level: 2}, e[0])
+		r.b.Add(doc.Block{Kind: doc.Paragraph}, e[1])
+	}
+}
+
+// faqEntries reads schema.org FAQPage in JSON-LD: question and answer, the answer as plain text.
+func faqEntries(page *goquery.Document) [][2]string {
+	var out [][2]string
+	type answer struct {
+		Text string `json:"text"`
+	}
+	type question struct {
+		Name     string `json:"name"`
+		Accepted answer `json:"acceptedAnswer"`
+	}
+	type faq struct {
+		Type  json.RawMessage `json:"@type"`
+		Main  []question      `json:"mainEntity"`
+		Graph []struct {
+			Type json.RawMessage `json:"@type"`
+			Main []question      `json:"mainEntity"`
+		} `json:"@graph"`
+	}
+	take := func(typ json.RawMessage, qs []question) {
+		if !strings.Contains(string(typ), "FAQPage") {
+			return
+		}
+		for _, q := range qs {
+			plain := q.Accepted.Text
+			if n, err := html.Parse(strings.NewReader(plain)); err == nil {
+				plain = rawText(n)
+			}
+			if q.Name != "" && plain != "" {
+				out = append(out, [2]string{doc.Fold(q.Name), doc.Fold(plain)})
+			}
+		}
+	}
+	page.Find(`script[type="application/ld+json"]`).Each(func(_ int, s *goquery.Selection) {
+		var f faq
+		if json.Unmarshal([]byte(s.Text()), &f) != nil {
+			return // a page with broken structured data is still a page
+		}
+		take(f.Type, f.Main)
+		for _, g := range f.Graph {
+			take(g.Type, g.Main)
+		}
+	})
+	return out
+}

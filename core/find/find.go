@@ -1,0 +1,225 @@
+// Package find ranks the chunks of a view against what was understood of a question, and explains every score.
+package find
+
+import (
+	"fmt"
+	"math"
+	"sort"
+
+	"jolvex/core/doc"
+	"jolvex/core/embed"
+	"jolvex/core/index"
+	"jolvex/core/query"
+	"jolvex/core/text"
+)
+
+// Version names the algorithm; it is part of the rank stage's hash.
+const Version = "find-1"
+
+// Settings of the rank stage.
+type Settings struct {
+	K1         float64 `json:"k1" default:"1.2" min:"0" max:"3" step:"0.1" label:"Saturation (k1)" help:"How much a second and third occurrence of a word still adds."`
+	B          float64 `json:"b" default:"0.6" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
+	Title      float64 `json:"title" default:"1.5" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
+	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
+	Dense      float64 `json:"dense" default:"0.35" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval)."`
+	Candidates int     `json:"candidates" default:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
+	Keep       int     `json:"keep" default:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
+}
+
+// Texts gives the text behind a chunk. Implementations cache.
+type Texts interface {
+	Version(hash string) (*doc.Document, error)
+}
+
+// Signal is one reason for a rank.
+type Signal struct {
+	Name  string  `json:"name" enum:"title,headings,body,meaning"`
+	Value float64 `json:"value"` // lexical: BM25 points; meaning: cosine
+	Share float64 `json:"share"` // of what speaks for the chunk, 0 to 1; the shares of one chunk sum to 1
+}
+
+// Ranked is one chunk with its score and the reasons for it.
+type Ranked struct {
+	Number  int                  `json:"-"`
+	Entry   *index.Entry         `json:"-"`
+	Rank    int                  `json:"rank"` // from 1
+	Score   float64              `json:"score"`
+	Lexical float64              `json:"lexical"`
+	Cosine  float64              `json:"cosine"`
+	Signals []Signal             `json:"signals"`
+	Terms   []index.Contribution `json:"terms"`
+}
+
+// Model are the constants of the lexical ranking.
+func (s Settings) Model() index.BM25 {
+	return index.BM25{
+		K1:     s.K1,
+		B:      [index.Fields]float64{index.Title: 0.3, index.Path: 0.3, index.Body: s.B},
+		Weight: [index.Fields]float64{index.Title: s.Title, index.Path: s.Path, index.Body: 1},
+	}
+}
+
+// Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense scores are brought to one scale
+// by their means and deviations over the candidates (z-scores) and summed; ties go by address and place.
+func Rank(r query.Reading, v *index.View, emb embed.Embedder, s Settings, limit int) ([]Ranked, error) {
+	if v.Chunks() == 0 || limit <= 0 {
+		return nil, nil
+	}
+	model := s.Model()
+	terms := r.Index()
+	lex := v.Search(terms, model)
+	vs, err := emb.Embed([]string{denseText(r)})
+	if err != nil {
+		return nil, fmt.Errorf("embed the question: %w", err)
+	}
+	dense := v.Dense(vs[0])
+	numbers := union(best(lex.Score, lex.Touched, s.Candidates), bestDense(v, dense, s.Candidates))
+	zl, zd := standard(numbers, lex.Score), standard(numbers, dense)
+	out := make([]Ranked, len(numbers))
+	for i, n := range numbers {
+		out[i] = Ranked{Number: n, Entry: v.Entry(n), Score: (1-s.Dense)*zl(n) + s.Dense*zd(n), Lexical: lex.Score[n], Cosine: dense[n]}
+	}
+	sort.SliceStable(out, func(i, j int) bool { return before(out[i], out[j]) })
+	out = out[:min(limit, len(out))]
+	for i := range out {
+		out[i].Rank = i + 1
+		explain(&out[i], v, terms, model, s.Dense, zl, zd)
+	}
+	return out, nil
+}
+
+// denseText is what is embedded: the wording searched for, without what the lexical passes put beside it.
+func denseText(r query.Reading) string {
+	t := r.Wordings[0].Text
+	for _, w := range r.Wordings {
+		if w.Pass == "filler" || w.Pass == "spelling" {
+			t = w.Text
+		}
+	}
+	if r.Context != "" {
+		t += " " + r.Context
+	}
+	return t
+}
+
+func before(a, b Ranked) bool {
+	switch {
+	case a.Score != b.Score:
+		return a.Score > b.Score
+	case a.Entry.Address != b.Entry.Address:
+		return a.Entry.Address < b.Entry.Address
+	default:
+		return a.Entry.Span.Start < b.Entry.Span.Start
+	}
+}
+
+func best(score []float64, from []int, k int) []int {
+	out := append([]int(nil), from...)
+	sort.SliceStable(out, func(i, j int) bool { return score[out[i]] > score[out[j]] })
+	if len(out) <= k {
+		return out
+	}
+	for k < len(out) && score[out[k]] == score[out[k-1]] {
+		k++ // all of a tie or none: which of them comes in must not hang on their numbers
+	}
+	return out[:k]
+}
+
+func bestDense(v *index.View, dense []float64, k int) []int {
+	var all []int
+	v.Each(func(n int, _ *index.Entry) bool {
+		if dense[n] > 0 {
+			all = append(all, n)
+		}
+		return true
+	})
+	return best(dense, all, k)
+}
+
+func union(a, b []int) []int {
+	seen := make(map[int]bool, len(a)+len(b))
+	var out []int
+	for _, l := range [][]int{a, b} {
+		for _, n := range l {
+			if !seen[n] {
+				seen[n] = true
+				out = append(out, n)
+			}
+		}
+	}
+	sort.Ints(out)
+	return out
+}
+
+// standard gives the z-score over the candidates: distance from their mean in standard deviations. The sums run over
+// sorted values, so that the numbering of chunks has no say in the last digit.
+func standard(numbers []int, score []float64) func(int) float64 {
+	if len(numbers) == 0 {
+		return func(int) float64 { return 0 }
+	}
+	vals := make([]float64, len(numbers))
+	for i, n := range numbers {
+		vals[i] = score[n]
+	}
+	sort.Float64s(vals)
+	var sum, sq float64
+	for _, x := range vals {
+		sum += x
+	}
+	mean := sum / float64(len(vals))
+	for _, x := range vals {
+		sq += float64((x - mean) * (x - mean))
+	}
+	sd := math.Sqrt(sq / float64(len(vals)))
+	if sd < 1e-9 {
+		return func(int) float64 { return 0 }
+	}
+	return func(n int) float64 { return (score[n] - mean) / sd }
+}
+
+func explain(r *Ranked, v *index.View, terms []index.Term, model index.BM25, weight float64, zl, zd func(int) float64) {
+	r.Terms = v.Explain(r.Number, terms, model)
+	var field [index.Fields]float64
+	sum := 0.0
+	for _, t := range r.Terms {
+		for f, x := range t.Field {
+			field[f] += x
+			sum += x
+		}
+	}
+	lexical, meaning := math.Max(0, (1-weight)*zl(r.Number)), math.Max(0, weight*zd(r.Number))
+	if lexical == 0 && meaning == 0 {
+		lexical, meaning = r.Lexical, math.Max(0, r.Cosine)
+	}
+	total := lexical + meaning
+	share := func(x float64) float64 {
+		if total == 0 {
+			return 0
+		}
+		return x / total
+	}
+	for f := range index.Fields {
+		part := 0.0
+		if sum > 0 {
+			part = lexical * field[f] / sum
+		}
+		r.Signals = append(r.Signals, Signal{f.String(), field[f], share(part)})
+	}
+	r.Signals = append(r.Signals, Signal{"meaning", r.Cosine, share(meaning)})
+}
+
+// Lit finds the words of s that the question's terms match, as byte ranges.
+func Lit(s string, terms []query.Term) []text.Piece {
+	want := make(map[string]bool, len(terms))
+	for _, t := range terms {
+		want[t.Stem] = true
+	}
+	var out []text.Piece
+	for _, w := range text.Words(s) {
+		if want[w.Stem] && !text.Stop(w.Norm) && (len(out) == 0 || out[len(out)-1].End <= w.Start) {
+			out = append(out, text.Piece{Start: w.Start, End: w.End})
+		}
+	}
+	return out
+}

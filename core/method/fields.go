@@ -1,0 +1,162 @@
+package method
+
+import (
+	"fmt"
+	"reflect"
+	"strconv"
+	"strings"
+)
+
+// Field describes one setting, from the tags of its struct. The interface's forms are made from this.
+type Field struct {
+	Key     string   `json:"key"` // "chunk.size"
+	Kind    string   `json:"kind" enum:"integer,number,boolean,text,choice"`
+	Label   string   `json:"label"`
+	Help    string   `json:"help"`
+	Unit    string   `json:"unit,omitempty"`
+	Default string   `json:"default"`
+	Min     *float64 `json:"min,omitempty"`
+	Max     *float64 `json:"max,omitempty"`
+	Step    *float64 `json:"step,omitempty"`
+	Choices []string `json:"choices,omitempty" nullable:"false"`
+}
+
+// Fields describes every setting, in the order of the stages.
+func Fields() []Field {
+	var m Method
+	var out []Field
+	for _, g := range groups(&m) {
+		for i := range g.value.NumField() {
+			out = append(out, g.field(i))
+		}
+	}
+	return out
+}
+
+// Difference lists the keys of the settings in which a and b differ.
+func Difference(a, b Method) []string {
+	var out []string
+	ga, gb := groups(&a), groups(&b)
+	for k := range ga {
+		for i := range ga[k].value.NumField() {
+			if !ga[k].value.Field(i).Equal(gb[k].value.Field(i)) {
+				out = append(out, ga[k].key(i))
+			}
+		}
+	}
+	return out
+}
+
+type group struct {
+	name  string
+	value reflect.Value
+}
+
+func groups(m *Method) []group {
+	v := reflect.ValueOf(m).Elem()
+	var out []group
+	for i := range v.NumField() {
+		out = append(out, group{v.Type().Field(i).Tag.Get("json"), v.Field(i)})
+	}
+	return out
+}
+
+func (g group) tag(i int) reflect.StructTag { return g.value.Type().Field(i).Tag }
+
+func (g group) key(i int) string { return g.name + "." + g.tag(i).Get("json") }
+
+func (g group) setDefaults() {
+	for i := range g.value.NumField() {
+		f, def := g.value.Field(i), g.tag(i).Get("default")
+		switch f.Kind() {
+		case reflect.Int:
+			n, err := strconv.Atoi(def)
+			mustTag(err, g.key(i))
+			f.SetInt(int64(n))
+		case reflect.Float64:
+			x, err := strconv.ParseFloat(def, 64)
+			mustTag(err, g.key(i))
+			f.SetFloat(x)
+		case reflect.Bool:
+			f.SetBool(def == "true")
+		case reflect.String:
+			f.SetString(def)
+		default:
+			panic("method: setting " + g.key(i) + " is of a kind that no form can show")
+		}
+	}
+}
+
+// mustTag stops the program at its first step when a tag in the source is wrong: a test reads them all.
+func mustTag(err error, key string) {
+	if err != nil {
+		panic("method: default of " + key + ": " + err.Error())
+	}
+}
+
+func (g group) field(i int) Field {
+	t := g.tag(i)
+	f := Field{Key: g.key(i), Label: t.Get("label"), Help: t.Get("help"), Unit: t.Get("unit"), Default: t.Get("default")}
+	bound := func(name string) *float64 {
+		x, err := strconv.ParseFloat(t.Get(name), 64)
+		if err != nil {
+			return nil
+		}
+		return &x
+	}
+	f.Min, f.Max, f.Step = bound("min"), bound("max"), bound("step")
+	switch g.value.Field(i).Kind() {
+	case reflect.Int:
+		f.Kind = "integer"
+	case reflect.Float64:
+		f.Kind = "number"
+	case reflect.Bool:
+		f.Kind = "boolean"
+	default:
+		f.Kind = "text"
+		if c := t.Get("choices"); c != "" {
+			f.Kind, f.Choices = "choice", strings.Split(c, ",")
+		}
+	}
+	return f
+}
+
+func (g group) check() []string {
+	var out []string
+	for i := range g.value.NumField() {
+		f := g.field(i)
+		v := g.value.Field(i)
+		var x float64
+		switch f.Kind {
+		case "integer":
+			x = float64(v.Int())
+		case "number":
+			x = v.Float()
+		case "choice":
+			if !contains(f.Choices, v.String()) {
+				out = append(out, fmt.Sprintf("%s: %q is none of %s", f.Key, v.String(), strings.Join(f.Choices, ", ")))
+			}
+			continue
+		case "text":
+			if v.Len() > 2000 {
+				out = append(out, fmt.Sprintf("%s: %d characters, the most is 2000", f.Key, v.Len()))
+			}
+			continue
+		default:
+			continue
+		}
+		if f.Min != nil && !(x >= *f.Min) || f.Max != nil && !(x <= *f.Max) {
+			out = append(out, fmt.Sprintf("%s: %v is outside %v to %v %s", f.Key, x, *f.Min, *f.Max, f.Unit))
+		}
+	}
+	return out
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}

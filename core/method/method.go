@@ -1,0 +1,106 @@
+// Package method gathers every setting from chunking to answering into one versioned value, with defaults, bounds,
+// differences and the chained hashes by which work is shared and measurements are pinned.
+package method
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+
+	"github.com/gowebpki/jcs"
+
+	"jolvex/core/answer"
+	"jolvex/core/chunk"
+	"jolvex/core/extract"
+	"jolvex/core/find"
+	"jolvex/core/index"
+	"jolvex/core/query"
+	"jolvex/core/text"
+)
+
+// Method is one set of every setting.
+type Method struct {
+	Chunk  chunk.Settings  `json:"chunk"`
+	Query  query.Settings  `json:"query"`
+	Find   find.Settings   `json:"find"`
+	Answer answer.Settings `json:"answer"`
+}
+
+// Default is the method of a new corpus: the default of every setting.
+func Default() Method {
+	var m Method
+	for _, g := range groups(&m) {
+		g.setDefaults()
+	}
+	return m
+}
+
+// Validate reports every setting that is out of its bounds, in words.
+func (m Method) Validate() []string {
+	var out []string
+	for _, g := range groups(&m) {
+		out = append(out, g.check()...)
+	}
+	if m.Chunk.Overlap >= m.Chunk.Size {
+		out = append(out, fmt.Sprintf("chunk.overlap: %d tokens of overlap must be fewer than the size of %d", m.Chunk.Overlap, m.Chunk.Size))
+	}
+	return out
+}
+
+// Stages are the chained hashes: each covers its own settings, its algorithm's version and the stage before it, so that a
+// change is felt by what comes after and by nothing before.
+type Stages struct {
+	Extract string `json:"extract"`
+	Analyse string `json:"analyse"`
+	Chunk   string `json:"chunk"`
+	Embed   string `json:"embed"`
+	Index   string `json:"index"`
+	Rewrite string `json:"rewrite"`
+	Rank    string `json:"rank"`
+	Answer  string `json:"answer"`
+}
+
+// Stages computes the hashes; embedder is the ID of the embedder in use.
+func (m Method) Stages(embedder string) (Stages, error) {
+	var s Stages
+	var err error
+	last := ""
+	step := func(version string, settings any) string {
+		if err != nil {
+			return ""
+		}
+		last, err = hashOf(struct {
+			Before   string `json:"before"`
+			Version  string `json:"version"`
+			Settings any    `json:"settings"`
+		}{last, version, settings})
+		return last
+	}
+	s.Extract = step(extract.Version, nil)
+	s.Analyse = step(text.Version, nil)
+	s.Chunk = step(chunk.Version, m.Chunk)
+	s.Embed = step(embedder, nil)
+	s.Index = step(index.Version, nil)
+	s.Rewrite = step(query.Version, m.Query)
+	s.Rank = step(find.Version, m.Find)
+	s.Answer = step(answer.Version, m.Answer)
+	return s, err
+}
+
+// Hash names the whole method.
+func (m Method) Hash() (string, error) { return hashOf(m) }
+
+// hashOf is the SHA-256 of the canonical JSON (RFC 8785) of v.
+func hashOf(v any) (string, error) {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		return "", fmt.Errorf("write settings for hashing: %w", err)
+	}
+	canonical, err := jcs.Transform(raw)
+	if err != nil {
+		return "", fmt.Errorf("bring settings to canonical form: %w", err)
+	}
+	sum := sha256.Sum256(canonical)
+	return hex.EncodeToString(sum[:]), nil
+}

@@ -1,0 +1,122 @@
+package query
+
+import (
+	"strings"
+
+	"jolvex/core/index"
+	"jolvex/core/text"
+)
+
+// correct replaces words that neither the corpus nor general English holds by the nearest word of the corpus.
+func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
+	var out strings.Builder
+	var notes []string
+	at := 0
+	for _, w := range text.Words(s) {
+		if w.Start < at || text.Stop(w.Norm) || strings.ContainsAny(w.Norm, "0123456789.") {
+			continue
+		}
+		if c.WordCount(w.Norm) > 0 || c.Frequency(w.Stem) > 0 || lex.Knows(w.Norm) {
+			continue
+		}
+		best := nearest(w.Norm, c)
+		if best == "" {
+			continue
+		}
+		out.WriteString(s[at:w.Start])
+		out.WriteString(best)
+		at = w.End
+		notes = append(notes, w.Norm+" → "+best)
+	}
+	out.WriteString(s[at:])
+	return out.String(), strings.Join(notes, ", ")
+}
+
+// nearest finds the corpus word closest to w: one edit for words of four or five letters, two from six on; among equals
+// the one in most chunks. The first letter must agree unless one edit mends it.
+func nearest(w string, c Corpus) string {
+	limit := 0
+	switch n := len([]rune(w)); {
+	case n >= 6:
+		limit = 2
+	case n >= 4:
+		limit = 1
+	}
+	if limit == 0 {
+		return ""
+	}
+	best, bestDist, bestCount := "", limit+1, 0
+	c.Words("", func(v index.Word) {
+		if len(v.Word) < 3 || len(v.Word)-len(w) > limit || len(w)-len(v.Word) > limit || strings.ContainsAny(v.Word, "0123456789") {
+			return
+		}
+		d := Distance(w, v.Word, min(limit, bestDist))
+		if d > limit || (d == 2 && v.Word[0] != w[0]) {
+			return
+		}
+		if d < bestDist || d == bestDist && (v.Chunks > bestCount || v.Chunks == bestCount && v.Word < best) {
+			best, bestDist, bestCount = v.Word, d, v.Chunks
+		}
+	})
+	return best
+}
+
+// Distance is the number of insertions, deletions, replacements and swaps of neighbours between a and b, no part being
+// edited twice (optimal string alignment, Damerau 1964). Above most it returns most+1.
+func Distance(a, b string, most int) int {
+	x, y := []rune(a), []rune(b)
+	if len(x)-len(y) > most || len(y)-len(x) > most {
+		return most + 1
+	}
+	prev2, prev, cur := make([]int, len(y)+1), make([]int, len(y)+1), make([]int, len(y)+1)
+	for j := range prev {
+		prev[j] = j
+	}
+	for i := 1; i <= len(x); i++ {
+		cur[0] = i
+		low := i
+		for j := 1; j <= len(y); j++ {
+			cost := 1
+			if x[i-1] == y[j-1] {
+				cost = 0
+			}
+			d := min(prev[j]+1, cur[j-1]+1, prev[j-1]+cost)
+			if i > 1 && j > 1 && x[i-1] == y[j-2] && x[i-2] == y[j-1] {
+				d = min(d, prev2[j-2]+1)
+			}
+			cur[j] = d
+			low = min(low, d)
+		}
+		if low > most {
+			return most + 1
+		}
+		prev2, prev, cur = prev, cur, prev2
+	}
+	return min(prev[len(y)], most+1)
+}
+
+// compounds gives words of the corpus that the question writes otherwise: two as one, or one as two.
+func compounds(s string, c Corpus) []Term {
+	var out []Term
+	words := text.Words(s)
+	for i, w := range words {
+		if i+1 < len(words) && len(w.Norm) > 0 && words[i+1].Start > w.End {
+			joined := w.Norm + words[i+1].Norm
+			if len(joined) >= 5 && !(text.Stop(w.Norm) && text.Stop(words[i+1].Norm)) && c.WordCount(joined) > 0 {
+				out = append(out, Term{text.Stem(joined), joined, 1, "compound"})
+			}
+		}
+		if text.Stop(w.Norm) || len(w.Norm) < 7 || c.Frequency(w.Stem) > 0 {
+			continue
+		}
+		for cut := 3; cut <= len(w.Norm)-3; cut++ {
+			a, b := w.Norm[:cut], w.Norm[cut:]
+			if text.Stop(a) || text.Stop(b) || c.Frequency(text.Stem(a)) == 0 || c.Frequency(text.Stem(b)) == 0 {
+				continue
+			}
+			out = append(out, Term{text.Stem(a), a, 0.7, "compound"}, Term{text.Stem(b), b, 0.7, "compound"})
+			break
+		}
+	}
+	return out
+}

@@ -1,0 +1,253 @@
+package text
+
+import (
+	"fmt"
+	"regexp"
+	"sort"
+	"strconv"
+	"strings"
+)
+
+// QuantityKind is the sort of a quantity.
+type QuantityKind string
+
+// The kinds of quantity that Quantities tells apart.
+const (
+	Number   QuantityKind = "number"
+	Money    QuantityKind = "price"
+	Percent  QuantityKind = "percent"
+	Clock    QuantityKind = "time" // a time of day
+	Date     QuantityKind = "date"
+	Duration QuantityKind = "duration"
+	Measure  QuantityKind = "measure" // a number with a unit of length, weight, volume, storage or temperature
+	Phone    QuantityKind = "phone"
+	Mail     QuantityKind = "mail"
+	Web      QuantityKind = "web"
+)
+
+// Quantity is one figure found in a text. Value is a normal form by which two ways of writing the same are equal:
+// "£4.50" and "4.50 pounds" are "GBP 4.5"; "7.40 am" and "07:40" are "07:40"; "3rd May 2026" is "2026-05-03", without a
+// year "--05-03"; "1,200" is "1200"; "twelve" is "12"; a telephone number is its digits.
+type Quantity struct {
+	Kind       QuantityKind
+	Value      string
+	Start, End int
+}
+
+const monthNames = `jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|july?|aug(?:ust)?|sept?(?:ember)?|oct(?:ober)?|nov(?:ember)?|dec(?:ember)?`
+
+const (
+	numberRe   = `\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d+(?:\.\d+)?`
+	smallWords = `zero|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|thirteen|fourteen|fifteen|sixteen|seventeen|eighteen|nineteen|twenty|thirty|forty|fifty|sixty|seventy|eighty|ninety`
+)
+
+type recogniser struct {
+	kind QuantityKind
+	re   *regexp.Regexp
+	read func(m []string) string // "" declines the match
+}
+
+var recognisers = []recogniser{
+	{Web, regexp.MustCompile(`(?i)\bhttps?://[^\s<>"')\]]+[^\s<>"')\].,;:!?]`), func(m []string) string { return strings.ToLower(strings.TrimSuffix(m[0], "/")) }},
+	{Mail, regexp.MustCompile(`(?i)\b[a-z0-9._%+-]+@[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}\b`), func(m []string) string { return strings.ToLower(m[0]) }},
+	{Date, regexp.MustCompile(`\b(\d{4})-(\d{2})-(\d{2})\b`), func(m []string) string { return dateValue(m[1], atoi(m[2]), m[3]) }},
+	{Date, regexp.MustCompile(`(?i)\b(\d{1,2})(?:st|nd|rd|th)?(?: of)? (` + monthNames + `)\b\.?,?(?: (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[2]), m[1]) }},
+	{Date, regexp.MustCompile(`(?i)\b(` + monthNames + `)\.? (\d{1,2})(?:st|nd|rd|th)?\b(?:,? (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[1]), m[2]) }},
+	{Date, regexp.MustCompile(`\b(\d{1,2})/(\d{1,2})/(\d{4})\b`), func(m []string) string { return dateValue(m[3], atoi(m[2]), m[1]) }},
+	{Phone, regexp.MustCompile(`\+?\(?\d[\d ()\-\x{2011}]{6,17}\d\b`), phoneValue},
+	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2})[:.](\d{2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], m[2], m[3]) }},
+	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], "00", m[2]) }},
+	{Clock, regexp.MustCompile(`\b([01]?\d|2[0-3]):([0-5]\d)(?::[0-5]\d)?\b`), func(m []string) string { return clockValue(m[1], m[2], "") }},
+	{Clock, regexp.MustCompile(`(?i)\b(noon|midday|midnight)\b`), func(m []string) string {
+		if strings.EqualFold(m[1], "midnight") {
+			return "00:00"
+		}
+		return "12:00"
+	}},
+	{Money, regexp.MustCompile(`(?i)([£$€])\s?(` + numberRe + `)(?:\s?(million|bn|billion|k)\b)?`), func(m []string) string {
+		return map[string]string{"£": "GBP", "$": "USD", "€": "EUR"}[m[1]] + " " + scaled(m[2], m[3])
+	}},
+	{Money, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(pounds?|gbp|dollars?|usd|euros?|eur|pence|p|cents?)\b`), moneyValue},
+	{Percent, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(?:%|per ?cent\b)`), func(m []string) string { return plain(m[1]) + "%" }},
+	{Duration, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(seconds?|secs?|minutes?|mins?|hours?|hrs?|days?|nights?|weeks?|months?|years?)\b`), func(m []string) string {
+		u := strings.TrimSuffix(strings.ToLower(m[2]), "s")
+		if long, ok := map[string]string{"sec": "second", "min": "minute", "hr": "hour"}[u]; ok {
+			u = long
+		}
+		return plain(m[1]) + " " + u
+	}},
+	{Measure, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(kg|kilograms?|kilos?|g|grams?|tonnes?|mm|cm|centimetres?|m|metres?|meters?|km|kilometres?|miles?|inch(?:es)?|feet|ft|litres?|l|ml|mb|gb|tb|kb|°c|°f)\b`), func(m []string) string {
+		return plain(m[1]) + " " + unitOf(m[2])
+	}},
+	{Number, regexp.MustCompile(`(?i)\b(?:` + numberRe + `)\b`), func(m []string) string { return plain(m[0]) }},
+	{Number, regexp.MustCompile(`(?i)\b(?:` + smallWords + `)(?:[ -](?:one|two|three|four|five|six|seven|eight|nine))?\b`), func(m []string) string { return plain(m[0]) }},
+}
+
+// Quantities finds the figures in s, in order of place. Where two readings overlap, the more special one wins
+// ("7.40 am" is a time and not two numbers).
+func Quantities(s string) []Quantity {
+	var out []Quantity
+	taken := make([]Piece, 0, 8)
+	for _, r := range recognisers {
+	next:
+		for _, loc := range r.re.FindAllStringSubmatchIndex(s, -1) {
+			for _, t := range taken {
+				if loc[0] < t.End && t.Start < loc[1] {
+					continue next
+				}
+			}
+			m := make([]string, len(loc)/2)
+			for i := range m {
+				if loc[2*i] >= 0 {
+					m[i] = s[loc[2*i]:loc[2*i+1]]
+				}
+			}
+			if v := r.read(m); v != "" {
+				out = append(out, Quantity{r.kind, v, loc[0], loc[1]})
+				taken = append(taken, Piece{loc[0], loc[1]})
+			}
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Start < out[j].Start })
+	return out
+}
+
+func atoi(s string) int { n, _ := strconv.Atoi(s); return n }
+
+func monthOf(s string) int {
+	const first = "janfebmaraprmayjunjulaugsepoctnovdec"
+	return strings.Index(first, strings.ToLower(s)[:3])/3 + 1
+}
+
+func dateValue(year string, month int, day string) string {
+	d := atoi(day)
+	if month < 1 || month > 12 || d < 1 || d > 31 {
+		return ""
+	}
+	if year == "" {
+		return fmt.Sprintf("--%02d-%02d", month, d)
+	}
+	return fmt.Sprintf("%s-%02d-%02d", year, month, d)
+}
+
+func clockValue(h, m, half string) string {
+	hh, mm := atoi(h), atoi(m)
+	if hh > 23 || mm > 59 {
+		return ""
+	}
+	switch strings.ToLower(half) {
+	case "p":
+		if hh < 12 {
+			hh += 12
+		}
+	case "a":
+		if hh == 12 {
+			hh = 0
+		}
+	}
+	return fmt.Sprintf("%02d:%02d", hh, mm)
+}
+
+// A telephone number starts with + or 0 or a bracket, or is written in groups; seven to fifteen digits (ITU-T E.164).
+func phoneValue(m []string) string {
+	var digits strings.Builder
+	groups := 1
+	for _, r := range m[0] {
+		switch {
+		case r >= '0' && r <= '9':
+			digits.WriteRune(r)
+		case r == ' ' || r == '-' || r == '\u2011':
+			groups++
+		}
+	}
+	d := digits.String()
+	if len(d) < 7 || len(d) > 15 {
+		return ""
+	}
+	if strings.HasPrefix(m[0], "+") {
+		return "+" + d
+	}
+	if d[0] != '0' && !strings.HasPrefix(m[0], "(") && (groups < 3 || len(d) < 10) {
+		return ""
+	}
+	return d
+}
+
+func moneyValue(m []string) string {
+	switch u := strings.ToLower(m[2]); {
+	case strings.HasPrefix(u, "pound") || u == "gbp":
+		return "GBP " + plain(m[1])
+	case strings.HasPrefix(u, "dollar") || u == "usd":
+		return "USD " + plain(m[1])
+	case strings.HasPrefix(u, "eur"):
+		return "EUR " + plain(m[1])
+	default: // pence, cents
+		f, err := strconv.ParseFloat(plain(m[1]), 64)
+		if err != nil {
+			return ""
+		}
+		cur := "GBP "
+		if strings.HasPrefix(u, "c") {
+			cur = "USD "
+		}
+		return cur + strconv.FormatFloat(f/100, 'f', -1, 64)
+	}
+}
+
+func scaled(n, unit string) string {
+	f, err := strconv.ParseFloat(plain(n), 64)
+	if err != nil {
+		return plain(n)
+	}
+	switch strings.ToLower(unit) {
+	case "k":
+		f *= 1e3
+	case "million":
+		f *= 1e6
+	case "bn", "billion":
+		f *= 1e9
+	}
+	return strconv.FormatFloat(f, 'f', -1, 64)
+}
+
+var smallNumbers = func() map[string]int {
+	m := map[string]int{}
+	for i, w := range strings.Fields("zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen") {
+		m[w] = i
+	}
+	for i, w := range strings.Fields("twenty thirty forty fifty sixty seventy eighty ninety") {
+		m[w] = 20 + 10*i
+	}
+	return m
+}()
+
+// plain is the normal form of a number in digits or small words: no grouping, no trailing zeros.
+func plain(s string) string {
+	s = strings.ToLower(s)
+	if n, ok := smallNumbers[s]; ok {
+		return strconv.Itoa(n)
+	}
+	if tens, unit, ok := strings.Cut(strings.ReplaceAll(s, "-", " "), " "); ok {
+		if t, isTens := smallNumbers[tens]; isTens {
+			return strconv.Itoa(t + smallNumbers[unit])
+		}
+	}
+	s = strings.ReplaceAll(s, ",", "")
+	if f, err := strconv.ParseFloat(s, 64); err == nil && len(s) < 16 {
+		return strconv.FormatFloat(f, 'f', -1, 64)
+	}
+	return s
+}
+
+func unitOf(u string) string {
+	u = strings.ToLower(u)
+	for _, p := range [][2]string{
+		{"kilog", "kg"}, {"kilos", "kg"}, {"kilo", "kg"}, {"km", "km"}, {"kg", "kg"}, {"kb", "kb"}, {"gram", "g"}, {"tonne", "t"}, {"centim", "cm"}, {"met", "m"}, {"mile", "mile"},
+		{"inch", "in"}, {"feet", "ft"}, {"lit", "l"},
+	} {
+		if strings.HasPrefix(u, p[0]) {
+			return p[1]
+		}
+	}
+	return u
+}
