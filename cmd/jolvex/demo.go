@@ -1,0 +1,95 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jolvex/demo"
+	"jolvex/internal/api"
+	"jolvex/internal/sim"
+	"jolvex/internal/store"
+	"jolvex/internal/work"
+)
+
+func demoCommand(s *settings) *cobra.Command {
+	var addr, site string
+	c := &cobra.Command{
+		Use:     "demo",
+		Short:   "Serve the made-up ferry line: its site gathered, its questions run",
+		Example: "  jolvex demo --data ./demo-data",
+		Args:    args(cobra.NoArgs),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			l, err := net.Listen("tcp", site)
+			if err != nil {
+				return fmt.Errorf("listen for the demo site on %s: %w", site, err)
+			}
+			home := "http://" + l.Addr().String() + "/"
+			srv := &http.Server{Handler: sim.Site(demo.Pages(), home, time.Now), ReadHeaderTimeout: 5 * time.Second}
+			go func() { _ = srv.Serve(l) }() // ends with the program
+			o, err := own(cmd.Context(), s, nil)
+			if err != nil {
+				return errors.Join(err, srv.Close())
+			}
+			err = serve(cmd.Context(), o, addr, func(at string) error {
+				if err := prepareDemo(cmd.Context(), s, home); err != nil {
+					return err
+				}
+				fmt.Printf("Jolvex is at %s\n", at)
+				return nil
+			})
+			return errors.Join(err, o.close(), srv.Close())
+		},
+	}
+	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8642", "address to listen on")
+	c.Flags().StringVar(&site, "site", "127.0.0.1:8643", "address of the demo site")
+	return c
+}
+
+// prepareDemo does what a person would do, over the same API: makes the corpus, gathers the site, loads the questions, runs them.
+func prepareDemo(ctx context.Context, s *settings, home string) error {
+	cl, err := connect(ctx, s)
+	if err != nil {
+		return err
+	}
+	const corpus = demo.Corpus
+	var have work.Corpus
+	err = cl.call(ctx, http.MethodGet, corpusPath(corpus), nil, &have)
+	var problem *apiError
+	if err == nil && have.LastRun != nil {
+		return cl.close()
+	}
+	if err != nil && !(errors.As(err, &problem) && problem.Status == http.StatusNotFound) {
+		return err
+	}
+	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true}}
+	if err := g.ensure(ctx); err != nil {
+		return err
+	}
+	if err := g.site(ctx, home, &gathered{}); err != nil {
+		return err
+	}
+	var saved api.Saved
+	if err := cl.call(ctx, http.MethodGet, corpusPath(corpus, "method"), nil, &saved.Method); err != nil {
+		return err
+	}
+	saved.Method.Answer.Refusal, saved.Method.Answer.TurnTo = demo.Refusal, demo.TurnTo
+	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "method"), saved.Method, nil); err != nil {
+		return err
+	}
+	qs, err := readQuestions(bytes.NewReader(demo.Questions()))
+	if err != nil {
+		return fmt.Errorf("read the demo's questions: %w", err)
+	}
+	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "sets", demo.Set), qs, nil); err != nil {
+		return err
+	}
+	_, err = runSet(ctx, cl, s, corpus, demo.Set, "")
+	return errors.Join(err, cl.close())
+}

@@ -1,0 +1,223 @@
+// Package api is the HTTP surface: the typed API, the event stream and the embedded interface.
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"jolvex/internal/store"
+	"jolvex/internal/work"
+)
+
+// SocketHost is the Host that requests over the data folder's socket carry.
+const SocketHost = "jolvex.socket"
+
+// Options say how the surface is served.
+type Options struct {
+	Version string
+	Hosts   []string // further names under which it may be reached, besides loopback
+	Web     fs.FS    // the built interface; nil for none
+	Log     *slog.Logger
+}
+
+// New makes the handler of everything.
+func New(app *work.App, o Options) http.Handler {
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts), http.NewCrossOriginProtection().Handler, headers)
+	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
+	describe(r, app, o.Version)
+	r.Get("/api/events", events(app))
+	r.NotFound(func(w http.ResponseWriter, q *http.Request) {
+		if strings.HasPrefix(q.URL.Path, "/api/") || o.Web == nil {
+			problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
+			return
+		}
+		page(o.Web, w, q)
+	})
+	r.MethodNotAllowed(func(w http.ResponseWriter, q *http.Request) {
+		problem(w, http.StatusMethodNotAllowed, q.Method+" is not possible at "+q.URL.Path)
+	})
+	return r
+}
+
+// describe registers every operation.
+func describe(r chi.Router, app *work.App, version string) huma.API {
+	huma.DefaultArrayNullable = false // lists are never null: see the use cases
+	cfg := huma.DefaultConfig("Jolvex", version)
+	cfg.DocsPath = "" // its docs page loads scripts from elsewhere
+	cfg.CreateHooks = nil
+	cfg.OpenAPIPath = "/api/openapi"
+	cfg.SchemasPath = ""
+	api := humachi.New(r, cfg)
+	h := &handlers{app}
+	h.corpora(api)
+	h.gather(api)
+	h.shape(api)
+	h.ask(api)
+	h.prove(api)
+	return api
+}
+
+// OpenAPI is the description of the API as JSON.
+func OpenAPI(version string) ([]byte, error) {
+	return json.MarshalIndent(describe(chi.NewRouter(), nil, version).OpenAPI(), "", " ")
+}
+
+type handlers struct{ app *work.App }
+
+// known turns the use cases' errors into HTTP ones.
+func known(err error) error {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, work.ErrMissing):
+		return huma.Error404NotFound(err.Error())
+	case errors.Is(err, work.ErrTaken):
+		return huma.Error409Conflict(err.Error())
+	case errors.Is(err, work.ErrInput):
+		return huma.Error422UnprocessableEntity(strings.TrimPrefix(err.Error(), work.ErrInput.Error()+": "))
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "the request was given up")
+	}
+	slog.Default().Error("a request failed", "error", err)
+	return huma.Error500InternalServerError(err.Error())
+}
+
+func problem(w http.ResponseWriter, status int, detail string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail}) // the client has gone
+}
+
+func recoverer(log *slog.Logger) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+			defer func() {
+				v := recover()
+				if v == nil {
+					return
+				}
+				if v == http.ErrAbortHandler {
+					panic(v)
+				}
+				log.Error("a handler panicked", "path", q.URL.Path, "panic", v)
+				problem(w, http.StatusInternalServerError, "an error in the program; its log says more")
+			}()
+			next.ServeHTTP(w, q)
+		})
+	}
+}
+
+// hosts refuses requests for names that are not ours: a page elsewhere whose name was pointed here cannot reach us.
+func hosts(more []string) func(http.Handler) http.Handler {
+	allowed := map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true, SocketHost: true}
+	for _, h := range more {
+		allowed[strings.ToLower(h)] = true
+	}
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+			host := q.Host
+			if h, _, err := net.SplitHostPort(host); err == nil {
+				host = h
+			}
+			if !allowed[strings.ToLower(strings.Trim(host, "[]"))] {
+				problem(w, http.StatusMisdirectedRequest, "this server does not answer for the host "+strconv.Quote(host))
+				return
+			}
+			next.ServeHTTP(w, q)
+		})
+	}
+}
+
+const policy = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", policy)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		if strings.HasPrefix(q.URL.Path, "/api/") {
+			h.Set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, q)
+	})
+}
+
+// page serves a file of the interface, or its front page for any address that the interface reads itself.
+func page(web fs.FS, w http.ResponseWriter, q *http.Request) {
+	if q.Method != http.MethodGet && q.Method != http.MethodHead {
+		problem(w, http.StatusMethodNotAllowed, q.Method+" is not possible here")
+		return
+	}
+	name := strings.TrimPrefix(q.URL.Path, "/")
+	if st, err := fs.Stat(web, name); err == nil && !st.IsDir() {
+		if strings.HasPrefix(name, "assets/") {
+			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		http.ServeFileFS(w, q, web, name)
+		return
+	}
+	if strings.HasPrefix(name, "assets/") {
+		problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
+		return
+	}
+	body, err := fs.ReadFile(web, "index.html")
+	if err != nil {
+		problem(w, http.StatusNotFound, "this program was built without its interface: run make build")
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-cache")
+	_, _ = w.Write(body) // the client has gone
+}
+
+// events streams what happens as server-sent events. A reader that comes back with Last-Event-ID, or with ?since=, gets
+// what it missed.
+func events(app *work.App) http.HandlerFunc {
+	return func(w http.ResponseWriter, q *http.Request) {
+		since := int64(-1)
+		for _, s := range []string{q.URL.Query().Get("since"), q.Header.Get("Last-Event-ID")} {
+			if n, err := strconv.ParseInt(s, 10, 64); err == nil {
+				since = n
+			}
+		}
+		rc := http.NewResponseController(w)
+		w.Header().Set("Content-Type", "text/event-stream")
+		w.Header().Set("X-Accel-Buffering", "no")
+		if _, err := fmt.Fprint(w, "retry: 1000\n\n"); err != nil || rc.Flush() != nil {
+			return
+		}
+		// The stream ends now and then by itself, so that a reader that is gone is noticed; readers come back at once.
+		ctx, cancel := context.WithTimeout(q.Context(), 5*time.Minute)
+		defer cancel()
+		err := app.Watch(ctx, since, func(e store.Event) error {
+			body, err := json.Marshal(e)
+			if err != nil {
+				return err
+			}
+			if _, err := fmt.Fprintf(w, "id: %d\nevent: %s\ndata: %s\n\n", e.Seq, e.Kind, body); err != nil {
+				return err
+			}
+			return rc.Flush()
+		})
+		if err != nil && ctx.Err() == nil && !errors.Is(err, context.Canceled) {
+			slog.Default().Debug("an event stream ended", "error", err)
+		}
+	}
+}

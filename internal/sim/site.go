@@ -1,0 +1,180 @@
+// Package sim holds stand-ins for the world outside: they let the product run, and be tested, with no network.
+package sim
+
+import (
+	"bytes"
+	"fmt"
+	"html"
+	"io/fs"
+	"net/http"
+	"path"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/yuin/goldmark"
+	"github.com/yuin/goldmark/extension"
+)
+
+// site serves pages from files, with the faults that real sites have.
+type site struct {
+	pages fs.FS
+	home  string // absolute, with a slash at the end
+	now   func() time.Time
+	md    goldmark.Markdown
+	mu    sync.Mutex
+	tries map[string]int
+}
+
+// Redirects of the site: a chain of two, and an old name.
+var moved = map[string]string{"/tickets": "/booking-tickets", "/booking-tickets": "/bookings", "/prices": "/fares"}
+
+// Site serves a folder of Markdown and HTML pages as a website with navigation, robots.txt and a sitemap, and with
+// faults on purpose: a redirect chain, a page that fails twice and then works, a slow one, one that only exists after
+// its scripts have run, a forbidden folder.
+func Site(pages fs.FS, home string, now func() time.Time) http.Handler {
+	s := &site{pages: pages, home: home, now: now, md: goldmark.New(goldmark.WithExtensions(extension.Table)), tries: map[string]int{}}
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /robots.txt", s.robots)
+	mux.HandleFunc("GET /sitemap.xml", s.sitemap)
+	mux.HandleFunc("GET /live-departures", s.scripted)
+	mux.HandleFunc("GET /", s.page)
+	return mux
+}
+
+func (s *site) robots(w http.ResponseWriter, _ *http.Request) {
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	fmt.Fprintf(w, "User-agent: *\nDisallow: /internal/\nDisallow: /basket\nAllow: /\n\nSitemap: %ssitemap.xml\n", s.home)
+}
+
+// sitemap names the pages that the site wants found. News are not in it: they are found by links alone.
+func (s *site) sitemap(w http.ResponseWriter, _ *http.Request) {
+	var at []string
+	err := fs.WalkDir(s.pages, ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || strings.HasPrefix(p, "news/") || strings.HasPrefix(p, "internal/") || strings.HasPrefix(p, "account/") || p == "basket.md" || p == "thank-you.md" {
+			return err
+		}
+		at = append(at, strings.TrimSuffix(strings.TrimSuffix(p, path.Ext(p)), "index"))
+		return nil
+	})
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusInternalServerError)
+		return
+	}
+	sort.Strings(at)
+	w.Header().Set("Content-Type", "application/xml")
+	fmt.Fprint(w, `<?xml version="1.0" encoding="UTF-8"?>`+"\n"+`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">`+"\n")
+	for _, p := range at {
+		fmt.Fprintf(w, "<url><loc>%s%s</loc></url>\n", s.home, html.EscapeString(p))
+	}
+	fmt.Fprint(w, "</urlset>\n")
+}
+
+func (s *site) scripted(w http.ResponseWriter, _ *http.Request) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	fmt.Fprint(w, `<!doctype html><html lang="en"><head><title>Live departures</title></head><body><div id="board"></div>
+<script>document.getElementById("board").innerHTML = "<h1>Live departures</h1><p>All boats are on time.</p>"</script></body></html>`)
+}
+
+func (s *site) page(w http.ResponseWriter, q *http.Request) {
+	at := q.URL.Path
+	if to, ok := moved[at]; ok {
+		http.Redirect(w, q, to, http.StatusMovedPermanently)
+		return
+	}
+	switch at {
+	case "/news/pier-works":
+		s.mu.Lock()
+		s.tries[at]++
+		n := s.tries[at]
+		s.mu.Unlock()
+		if n <= 2 {
+			http.Error(w, "The server is being repaired.", http.StatusServiceUnavailable)
+			return
+		}
+	case "/privacy":
+		select {
+		case <-time.After(700 * time.Millisecond):
+		case <-q.Context().Done():
+			return
+		}
+	}
+	body, title, noindex, ok := s.read(at)
+	if !ok {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.WriteHeader(http.StatusNotFound)
+		fmt.Fprint(w, "<!doctype html><title>Not found</title><h1>This page does not exist</h1>")
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	s.frame(w, title, noindex, body)
+}
+
+func (s *site) read(at string) (body []byte, title string, noindex, ok bool) {
+	name := strings.TrimPrefix(at, "/")
+	if name == "" || strings.HasSuffix(name, "/") {
+		name += "index"
+	}
+	if raw, err := fs.ReadFile(s.pages, name+".html"); err == nil {
+		return raw, "Questions and answers", false, true
+	}
+	raw, err := fs.ReadFile(s.pages, name+".md")
+	if err != nil {
+		return nil, "", false, false
+	}
+	text := string(raw)
+	if head, rest, found := strings.Cut(strings.TrimPrefix(text, "---\n"), "\n---\n"); found {
+		text = rest
+		for line := range strings.SplitSeq(head, "\n") {
+			k, v, _ := strings.Cut(line, ": ")
+			switch k {
+			case "title":
+				title = v
+			case "robots":
+				noindex = v == "noindex"
+			}
+		}
+	}
+	var out bytes.Buffer
+	if err := s.md.Convert([]byte(text), &out); err != nil {
+		return nil, "", false, false
+	}
+	return out.Bytes(), title, noindex, true
+}
+
+var menu = [][2]string{
+	{"/timetables/", "Timetables"}, {"/fares", "Fares"}, {"/bookings", "Bookings"}, {"/refunds", "Refunds"}, {"/faq", "Questions"}, {"/news/", "News"}, {"/contact", "Contact"},
+}
+
+var foot = [][2]string{
+	{"/jobs", "Jobs"}, {"/freight", "Freight"}, {"/privacy", "Privacy"}, {"/glossary", "Glossary"}, {"/tickets", "Tickets"}, {"/basket", "Basket"}, {"/account/login", "Log in"},
+	{"/internal/rota", "Rota"}, {"/thank-you", "Thanks"}, {"/fares?utm_source=footer", "Prices"}, {"/old-brochure", "Brochure"}, {"/timetables/winter-2025", "Last winter"},
+}
+
+func (s *site) frame(w http.ResponseWriter, title string, noindex bool, body []byte) {
+	var nav, end strings.Builder
+	for _, m := range menu {
+		fmt.Fprintf(&nav, `<a href="%s">%s</a> `, m[0], m[1])
+	}
+	for _, m := range foot {
+		fmt.Fprintf(&end, `<a href="%s">%s</a> `, m[0], m[1])
+	}
+	robots := ""
+	if noindex {
+		robots = `<meta name="robots" content="noindex">`
+	}
+	name := html.EscapeString(title)
+	if name != "Tolmouth Ferries" {
+		name += " | Tolmouth Ferries"
+	}
+	fmt.Fprintf(w, `<!doctype html>
+<html lang="en-GB"><head><meta charset="utf-8"><title>%s</title>%s
+<style>body{font:17px/1.5 Georgia,serif;max-width:46rem;margin:0 auto;padding:1rem;color:#1d2b33}nav a,footer a{margin-right:.8rem}table{border-collapse:collapse}td,th{border:1px solid #b8c4cc;padding:.2rem .6rem;text-align:left}footer{border-top:1px solid #b8c4cc;margin-top:2rem;font-size:.85rem}</style></head>
+<body><header><a href="/">Tolmouth Ferries</a><nav>%s</nav></header>
+<main>
+%s
+</main>
+<footer><p>Tolmouth Ferries, Harbour Road 1, Tolmouth. %s</p></footer></body></html>
+`, name, robots, nav.String(), body, end.String())
+}

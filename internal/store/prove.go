@@ -1,0 +1,276 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+
+	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
+
+	"jolvex/core/answer"
+	"jolvex/core/method"
+	"jolvex/core/prove"
+)
+
+// QuestionSet is a named list of expected questions.
+type QuestionSet struct {
+	ID        string `db:"id"`
+	Corpus    string `db:"corpus_id"`
+	Name      string `db:"name"`
+	Version   string `db:"version"`
+	CreatedAt string `db:"created_at"`
+	Questions int    `db:"n"`
+}
+
+// PutQuestions makes or replaces a question set.
+func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question) (QuestionSet, error) {
+	raw, err := json.Marshal(qs)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	sum := sha256.Sum256(raw)
+	set := QuestionSet{ID: uuid.NewString(), Corpus: corpus, Name: name, Version: hex.EncodeToString(sum[:]), CreatedAt: s.stamp()}
+	err = s.write(ctx, "store question set "+name, func(tx *sqlx.Tx) error {
+		if _, err := tx.NamedExecContext(ctx, `INSERT INTO question_sets (id, corpus_id, name, version, created_at) VALUES (:id, :corpus_id, :name, :version, :created_at)
+			ON CONFLICT (corpus_id, name) DO UPDATE SET version = excluded.version`, set); err != nil {
+			return err
+		}
+		if err := tx.GetContext(ctx, &set.ID, `SELECT id FROM question_sets WHERE corpus_id = ? AND name = ?`, corpus, name); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM questions WHERE set_id = ?`, set.ID); err != nil {
+			return err
+		}
+		for i, q := range qs {
+			body, err := json.Marshal(q)
+			if err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO questions (set_id, position, id, body) VALUES (?, ?, ?, ?)`, set.ID, i, q.ID, string(body)); err != nil {
+				return fmt.Errorf("question %s: %w", q.ID, err)
+			}
+		}
+		return nil
+	})
+	set.Questions = len(qs)
+	return set, err
+}
+
+const setColumns = `q.id, q.corpus_id, q.name, q.version, q.created_at, (SELECT count(*) FROM questions WHERE set_id = q.id) AS n FROM question_sets q`
+
+// QuestionSets lists a corpus's sets by name.
+func (s *Store) QuestionSets(ctx context.Context, corpus string) ([]QuestionSet, error) {
+	out := []QuestionSet{}
+	return out, s.list(ctx, &out, "list question sets", `SELECT `+setColumns+` WHERE q.corpus_id = ? ORDER BY q.name`, corpus)
+}
+
+// QuestionSet finds a set of a corpus by id or name.
+func (s *Store) QuestionSet(ctx context.Context, corpus, idOrName string) (QuestionSet, error) {
+	var out QuestionSet
+	return out, s.get(ctx, &out, fmt.Sprintf("question set %q", idOrName), `SELECT `+setColumns+` WHERE q.corpus_id = ? AND (q.id = ? OR q.name = ?)`, corpus, idOrName, idOrName)
+}
+
+// Questions reads a set's questions in order.
+func (s *Store) Questions(ctx context.Context, set string) ([]prove.Question, error) {
+	var rows []string
+	if err := s.list(ctx, &rows, "read questions", `SELECT body FROM questions WHERE set_id = ? ORDER BY position`, set); err != nil {
+		return nil, err
+	}
+	out := make([]prove.Question, len(rows))
+	for i, r := range rows {
+		if err := json.Unmarshal([]byte(r), &out[i]); err != nil {
+			return nil, fmt.Errorf("read a question: %w", err)
+		}
+	}
+	return out, nil
+}
+
+// Run is one pass of a question set over one method.
+type Run struct {
+	ID         string
+	Corpus     string
+	Set        string
+	SetVersion string
+	Questions  []prove.Question
+	Method     method.Method
+	Summary    *prove.Summary // nil until it has ended
+	CreatedAt  string
+	EndedAt    string
+}
+
+type runRow struct {
+	ID         string `db:"id"`
+	Corpus     string `db:"corpus_id"`
+	Set        string `db:"set_id"`
+	SetVersion string `db:"set_version"`
+	Questions  string `db:"questions"`
+	Method     string `db:"method"`
+	Pins       string `db:"pins"`
+	Summary    string `db:"summary"`
+	CreatedAt  string `db:"created_at"`
+	EndedAt    string `db:"ended_at"`
+}
+
+func (r runRow) run() (Run, error) {
+	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Method: method.Default()}
+	if err := json.Unmarshal([]byte(r.Questions), &out.Questions); err != nil {
+		return out, fmt.Errorf("read the questions of run %s: %w", r.ID, err)
+	}
+	if err := json.Unmarshal([]byte(r.Method), &out.Method); err != nil {
+		return out, fmt.Errorf("read the method of run %s: %w", r.ID, err)
+	}
+	if r.Summary == "" {
+		return out, nil
+	}
+	out.Summary = &prove.Summary{}
+	return out, json.Unmarshal([]byte(r.Summary), out.Summary)
+}
+
+// CreateRun freezes questions and method for a run.
+func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method) (Run, error) {
+	rawQ, err := json.Marshal(qs)
+	if err != nil {
+		return Run{}, err
+	}
+	rawM, err := json.Marshal(m)
+	if err != nil {
+		return Run{}, err
+	}
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp()}
+	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at)`, r)
+		return err
+	})
+	if err != nil {
+		return Run{}, err
+	}
+	return r.run()
+}
+
+// Run finds a run by id.
+func (s *Store) Run(ctx context.Context, id string) (Run, error) {
+	var r runRow
+	if err := s.get(ctx, &r, "run "+id, `SELECT * FROM runs WHERE id = ?`, id); err != nil {
+		return Run{}, err
+	}
+	return r.run()
+}
+
+// Runs lists a corpus's runs, newest first; with a set, only that one's.
+func (s *Store) Runs(ctx context.Context, corpus, set string, limit int) ([]Run, error) {
+	var rows []runRow
+	if err := s.list(ctx, &rows, "list runs", `SELECT * FROM runs WHERE corpus_id = ? AND (? = '' OR set_id = ?) ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, set, set, limit); err != nil {
+		return nil, err
+	}
+	out := make([]Run, 0, len(rows))
+	for _, r := range rows {
+		x, err := r.run()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// EndRun stores the summary of a run.
+func (s *Store) EndRun(ctx context.Context, id string, sum prove.Summary) error {
+	raw, err := json.Marshal(sum)
+	if err != nil {
+		return err
+	}
+	return s.write(ctx, "end a run", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE runs SET summary = ?, ended_at = ? WHERE id = ?`, string(raw), s.stamp(), id)
+		return err
+	})
+}
+
+// Result is one question of a run.
+type Result struct {
+	Position int
+	Question string
+	Verdict  prove.Verdict
+	Trail    *answer.Trail // nil when it was not asked for, or the question could not be judged
+	Millis   float64
+	Failed   string
+}
+
+type resultRow struct {
+	Run      string  `db:"run_id"`
+	Position int     `db:"position"`
+	Question string  `db:"question_id"`
+	Verdict  string  `db:"verdict"`
+	Trail    []byte  `db:"trail"`
+	Millis   float64 `db:"millis"`
+	Failed   string  `db:"failed"`
+}
+
+// AddResults stores results of a run; what is there already is replaced.
+func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
+	return s.write(ctx, "store results", func(tx *sqlx.Tx) error {
+		for _, r := range rs {
+			v, err := json.Marshal(r.Verdict)
+			if err != nil {
+				return err
+			}
+			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed}
+			if r.Trail != nil {
+				if row.Trail, err = s.pack(r.Trail); err != nil {
+					return err
+				}
+			}
+			if _, err := tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO results (run_id, position, question_id, verdict, trail, millis, failed) VALUES (:run_id, :position, :question_id, :verdict, :trail, :millis, :failed)`, row); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Results lists the results of a run in the order of its questions.
+func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result, error) {
+	var rows []resultRow
+	if err := s.list(ctx, &rows, "read results", `SELECT * FROM results WHERE run_id = ? ORDER BY position`, run); err != nil {
+		return nil, err
+	}
+	out := make([]Result, len(rows))
+	for i, r := range rows {
+		out[i] = Result{Position: r.Position, Question: r.Question, Millis: r.Millis, Failed: r.Failed}
+		if err := json.Unmarshal([]byte(r.Verdict), &out[i].Verdict); err != nil {
+			return nil, fmt.Errorf("read a verdict: %w", err)
+		}
+		if trails && r.Trail != nil {
+			out[i].Trail = &answer.Trail{}
+			if err := s.unpack(r.Trail, out[i].Trail); err != nil {
+				return nil, fmt.Errorf("read a trail: %w", err)
+			}
+		}
+	}
+	return out, nil
+}
+
+// AddReply stores a reply with its trail and returns its id.
+func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (string, error) {
+	body, err := s.pack(t)
+	if err != nil {
+		return "", err
+	}
+	id := uuid.NewString()
+	return id, s.write(ctx, "store a reply", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `INSERT INTO replies (id, corpus_id, surface, outcome, question, trail, at) VALUES (?, ?, ?, ?, ?, ?, ?)`, id, corpus, t.Pins.Surface, string(t.Outcome), t.Question, body, s.stamp())
+		return err
+	})
+}
+
+// Reply reads the trail of a stored reply of a corpus.
+func (s *Store) Reply(ctx context.Context, corpus, id string) (*answer.Trail, error) {
+	var body []byte
+	if err := s.get(ctx, &body, "reply "+id, `SELECT trail FROM replies WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
+		return nil, err
+	}
+	var t answer.Trail
+	return &t, s.unpack(body, &t)
+}

@@ -1,0 +1,134 @@
+// Package store keeps everything that is not derived in one SQLite file: one writer connection, and readers beside it
+// that never wait for the writer.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/klauspost/compress/zstd"
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the driver
+)
+
+// ErrMissing says that what was asked for is not there.
+var ErrMissing = errors.New("not found")
+
+// ErrTaken says that a name is in use already.
+var ErrTaken = errors.New("the name is in use")
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is the open database.
+type Store struct {
+	w, r *sqlx.DB
+	enc  *zstd.Encoder
+	dec  *zstd.Decoder
+	now  func() time.Time
+}
+
+const pragmas = "_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=temp_store(2)"
+
+// Open opens the database at path, making and migrating it as needed.
+func Open(ctx context.Context, path string, now func() time.Time) (*Store, error) {
+	w, err := sqlx.Open("sqlite", "file:"+path+"?"+pragmas+"&_txlock=immediate")
+	if err != nil {
+		return nil, fmt.Errorf("open %s: %w", path, err)
+	}
+	w.SetMaxOpenConns(1)
+	dir, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, w.DB, dir)
+	if err != nil {
+		w.Close()
+		return nil, fmt.Errorf("read the migrations: %w", err)
+	}
+	if _, err := p.Up(ctx); err != nil {
+		w.Close()
+		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
+	}
+	r, err := sqlx.Open("sqlite", "file:"+path+"?"+pragmas+"&_pragma=query_only(1)")
+	if err != nil {
+		w.Close()
+		return nil, fmt.Errorf("open %s for reading: %w", path, err)
+	}
+	r.SetMaxOpenConns(8)
+	enc, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
+	if err != nil {
+		return nil, err
+	}
+	dec, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(256<<20))
+	if err != nil {
+		return nil, err
+	}
+	return &Store{w: w, r: r, enc: enc, dec: dec, now: now}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return errors.Join(s.r.Close(), s.w.Close()) }
+
+// Time is how moments are kept: RFC 3339 in UTC with milliseconds, so that their order as text is their order in time.
+const timeForm = "2006-01-02T15:04:05.000Z"
+
+func (s *Store) stamp() string { return s.now().UTC().Format(timeForm) }
+
+// write runs do in one transaction of the writer.
+func (s *Store) write(ctx context.Context, what string, do func(tx *sqlx.Tx) error) error {
+	tx, err := s.w.BeginTxx(ctx, nil)
+	if err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	defer func() { _ = tx.Rollback() }() // does nothing after Commit
+	if err := do(tx); err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	if err := tx.Commit(); err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	return nil
+}
+
+func (s *Store) get(ctx context.Context, dest any, what, query string, args ...any) error {
+	err := s.r.GetContext(ctx, dest, query, args...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("%s: %w", what, ErrMissing)
+	}
+	if err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	return nil
+}
+
+func (s *Store) list(ctx context.Context, dest any, what, query string, args ...any) error {
+	if err := s.r.SelectContext(ctx, dest, query, args...); err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	return nil
+}
+
+// pack writes v as compressed JSON.
+func (s *Store) pack(v any) ([]byte, error) {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		return nil, err
+	}
+	return s.enc.EncodeAll(raw, nil), nil
+}
+
+func (s *Store) unpack(b []byte, v any) error {
+	raw, err := s.dec.DecodeAll(b, nil)
+	if err != nil {
+		return fmt.Errorf("unpack: %w", err)
+	}
+	return json.Unmarshal(raw, v)
+}

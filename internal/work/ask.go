@@ -1,0 +1,202 @@
+package work
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"jolvex/core/answer"
+	"jolvex/core/doc"
+	"jolvex/core/find"
+	"jolvex/core/index"
+	"jolvex/core/method"
+	"jolvex/core/query"
+	"jolvex/core/text"
+	"jolvex/internal/store"
+)
+
+// Evidence is one candidate of a reply with its text, for reading.
+type Evidence struct {
+	answer.Candidate
+	Address string       `json:"address"`
+	Title   string       `json:"title"`
+	Path    []string     `json:"path" nullable:"false"`
+	Text    string       `json:"text"`
+	Lit     []text.Piece `json:"lit" nullable:"false" doc:"Byte ranges of Text that match the question's terms"`
+}
+
+// Cited is one citation: the passage that supports a sentence.
+type Cited struct {
+	Sentence int      `json:"sentence"`
+	Document string   `json:"document"`
+	Version  string   `json:"version"`
+	Address  string   `json:"address"`
+	Title    string   `json:"title"`
+	Path     []string `json:"path" nullable:"false"`
+	Span     doc.Span `json:"span"`
+	Passage  string   `json:"passage"`
+}
+
+// Reply is a reply with its evidence trail and the texts that the trail refers to.
+type Reply struct {
+	ID       string        `json:"id,omitempty"`
+	Reply    string        `json:"reply"`
+	Refused  bool          `json:"refused"`
+	Support  float64       `json:"support"`
+	Cited    []Cited       `json:"cited" nullable:"false"`
+	Evidence []Evidence    `json:"evidence" nullable:"false"`
+	Trail    *answer.Trail `json:"trail"`
+	Millis   float64       `json:"millis"`
+}
+
+// bench puts together what a question of a corpus is answered with.
+func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Method) (answer.Bench, error) {
+	s, err := a.shelf(ctx, c)
+	if err != nil {
+		return answer.Bench{}, err
+	}
+	hash, err := m.Hash()
+	if err != nil {
+		return answer.Bench{}, err
+	}
+	snap := s.snapshot.Load()
+	began := time.Now()
+	return answer.Bench{
+		View: snap.See(who.Audience), Texts: a, Embedder: a.embedder, Words: a.embedder, Lexicon: a.embedder, Query: m.Query, Find: m.Find, Answer: m.Answer,
+		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
+		Clock: func() time.Duration { return time.Since(began) },
+	}, nil
+}
+
+// maxQuestion is the most bytes of one message, maxTurns of a conversation.
+const (
+	maxQuestion = 4000
+	maxTurns    = 50
+)
+
+// trail is the one path of a question: every surface and every run comes through here.
+func (a *App) trail(ctx context.Context, who Caller, c store.Corpus, m method.Method, q query.Question) (*answer.Trail, float64, error) {
+	if len(q.Text) > maxQuestion {
+		return nil, 0, inputError("a question has at most %d bytes, this one %d", maxQuestion, len(q.Text))
+	}
+	if len(q.Turns) > maxTurns {
+		q.Turns = q.Turns[len(q.Turns)-maxTurns:]
+	}
+	if who.Audience != index.Public && who.Audience != index.Staff {
+		return nil, 0, inputError("nobody may ask as %q", who.Audience)
+	}
+	began := time.Now()
+	b, err := a.bench(ctx, who, c, m)
+	if err != nil {
+		return nil, 0, err
+	}
+	t, err := answer.Answer(q, b)
+	return t, float64(time.Since(began).Microseconds()) / 1000, err
+}
+
+// Ask answers a question under the corpus's draft and keeps the reply.
+func (a *App) Ask(ctx context.Context, who Caller, corpus string, q query.Question) (*Reply, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	t, ms, err := a.trail(ctx, who, c, c.Method, q)
+	if err != nil {
+		return nil, err
+	}
+	r, err := a.expand(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	r.Millis = ms
+	if r.ID, err = a.store.AddReply(ctx, c.ID, t); err != nil {
+		return nil, err
+	}
+	return r, nil
+}
+
+// Find ranks chunks for a question under the corpus's draft. The reply that goes with it is made, not kept.
+func (a *App) Find(ctx context.Context, who Caller, corpus string, q query.Question) (*Reply, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	m := c.Method
+	m.Query.Courtesy = false // what is searched for is searched for
+	t, ms, err := a.trail(ctx, who, c, m, q)
+	if err != nil {
+		return nil, err
+	}
+	r, err := a.expand(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	r.Millis = ms
+	return r, nil
+}
+
+// Reply opens a kept reply.
+func (a *App) Reply(ctx context.Context, corpus, id string) (*Reply, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	t, err := a.store.Reply(ctx, c.ID, id)
+	if err != nil {
+		return nil, err
+	}
+	r, err := a.expand(ctx, t)
+	if err == nil {
+		r.ID = id
+	}
+	return r, err
+}
+
+// expand fetches the texts that a trail refers to.
+func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
+	r := &Reply{Reply: t.Text(), Refused: t.Outcome == answer.Refused, Support: t.Support, Trail: t, Cited: []Cited{}, Evidence: []Evidence{}}
+	addresses := map[string]string{}
+	for _, c := range t.Candidates {
+		body, err := a.Version(c.Version)
+		if err != nil {
+			return nil, fmt.Errorf("open the evidence: %w", err)
+		}
+		at, ok := addresses[c.Document]
+		if !ok {
+			d, err := a.store.Document(ctx, c.Document)
+			if err != nil {
+				return nil, fmt.Errorf("open the evidence: %w", err)
+			}
+			at = d.Address
+			addresses[c.Document] = at
+		}
+		e := Evidence{Candidate: c, Address: at, Title: body.Title, Path: pathAt(body, c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
+		e.Lit = append(e.Lit, find.Lit(e.Text, t.Reading.Terms)...)
+		r.Evidence = append(r.Evidence, e)
+	}
+	for i, s := range t.Reply {
+		if s.Candidate < 0 {
+			continue
+		}
+		e := r.Evidence[s.Candidate]
+		body, err := a.Version(s.Version)
+		if err != nil {
+			return nil, fmt.Errorf("open the evidence: %w", err)
+		}
+		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, e.Title, pathAt(body, s.Span), s.Span, body.Of(s.Span)})
+	}
+	return r, nil
+}
+
+// pathAt is the heading path that governs a span; headings that the span opens with belong to it.
+func pathAt(d *doc.Document, s doc.Span) []string {
+	i := d.BlockAt(s.Start)
+	if i < 0 {
+		return []string{}
+	}
+	path := append([]string{}, d.Path(i)...)
+	if d.Blocks[i].Kind == doc.Heading {
+		path = append(path, d.Of(d.Blocks[i].Span))
+	}
+	return path
+}

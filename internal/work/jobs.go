@@ -1,0 +1,244 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"jolvex/internal/store"
+)
+
+// The kinds of job.
+const (
+	JobGather  = "gather"  // target: source
+	JobRebuild = "rebuild" // target: none
+	JobRun     = "run"     // target: run
+)
+
+const lease = 30 * time.Second
+
+var errCancelled = errors.New("cancelled by the user")
+
+// runJobs takes queued jobs until the app closes: one at a time for each corpus.
+func (a *App) runJobs() {
+	defer a.running.Done()
+	var jobs sync.WaitGroup
+	defer jobs.Wait()
+	for {
+		j, err := a.store.TakeJob(a.ctx, lease)
+		if err == nil {
+			ctx, cancel := context.WithCancelCause(a.ctx)
+			a.jobsMu.Lock()
+			a.cancels[j.ID] = cancel
+			a.jobsMu.Unlock()
+			jobs.Add(1)
+			go func() {
+				defer jobs.Done()
+				a.runJob(ctx, j)
+				cancel(nil)
+				a.jobsMu.Lock()
+				delete(a.cancels, j.ID)
+				a.jobsMu.Unlock()
+				a.nudge()
+			}()
+			continue
+		}
+		if !errors.Is(err, store.ErrMissing) && a.ctx.Err() == nil {
+			a.log.Error("no job could be taken", "error", err)
+		}
+		select {
+		case <-a.wake:
+		case <-a.ctx.Done():
+			return
+		}
+	}
+}
+
+func (a *App) nudge() {
+	select {
+	case a.wake <- struct{}{}:
+	default:
+	}
+}
+
+func (a *App) runJob(ctx context.Context, j store.Job) {
+	p := &progress{app: a, job: j, began: time.Now()}
+	p.report(ctx, true)
+	err := func() (err error) {
+		defer func() {
+			if r := recover(); r != nil {
+				err = fmt.Errorf("the work broke off: %v", r)
+				a.log.Error("a job panicked", "job", j.ID, "kind", j.Kind, "panic", r)
+			}
+		}()
+		switch j.Kind {
+		case JobGather:
+			return a.gather(ctx, j, p)
+		case JobRebuild:
+			return a.rebuild(ctx, j, p)
+		case JobRun:
+			return a.run(ctx, j, p)
+		}
+		return fmt.Errorf("unknown kind of job %q", j.Kind)
+	}()
+	if a.ctx.Err() != nil {
+		return // the app is closing: the job stays as it is and resumes at the next start
+	}
+	state, problem := store.Done, ""
+	switch {
+	case errors.Is(context.Cause(ctx), errCancelled):
+		state = store.Cancelled
+	case err != nil:
+		state, problem = store.Broken, err.Error()
+		a.log.Warn("a job failed", "job", j.ID, "kind", j.Kind, "error", err)
+	}
+	p.report(ctx, true)
+	if err := a.store.EndJob(a.ctx, j.ID, state, problem); err != nil {
+		a.log.Error("the end of a job was not recorded", "job", j.ID, "error", err)
+		return
+	}
+	a.tellJob(j.ID)
+}
+
+func (a *App) tellJob(id string) {
+	j, err := a.store.Job(a.ctx, id)
+	if err != nil {
+		a.log.Error("a job could not be read", "job", id, "error", err)
+		return
+	}
+	a.tell(a.ctx, event(j.Corpus, "job", jobView(j, 0, 0)))
+}
+
+func (a *App) queue(ctx context.Context, corpus, kind, target string) (Job, error) {
+	j, err := a.store.AddJob(ctx, corpus, kind, target)
+	if err != nil {
+		return Job{}, err
+	}
+	v := jobView(j, 0, 0)
+	a.tell(ctx, event(corpus, "job", v))
+	a.nudge()
+	return v, nil
+}
+
+// Cancel stops a job at its next safe point; what it has done stays.
+func (a *App) Cancel(ctx context.Context, corpus, id string) error {
+	j, err := a.store.Job(ctx, id)
+	if err != nil {
+		return err
+	}
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	if j.Corpus != c.ID {
+		return fmt.Errorf("job %s: %w", id, ErrMissing)
+	}
+	a.jobsMu.Lock()
+	cancel := a.cancels[id]
+	a.jobsMu.Unlock()
+	switch {
+	case cancel != nil:
+		cancel(errCancelled)
+		return nil
+	case j.State == store.Queued:
+		if err := a.store.EndJob(ctx, id, store.Cancelled, ""); err != nil {
+			return err
+		}
+		a.tellJob(id)
+		return nil
+	}
+	return inputError("the job has ended already")
+}
+
+// Job is a job as callers see it.
+type Job struct {
+	ID        string  `json:"id"`
+	Kind      string  `json:"kind" enum:"gather,rebuild,run"`
+	Target    string  `json:"target"`
+	State     string  `json:"state" enum:"queued,running,done,failed,cancelled"`
+	Done      int     `json:"done"`
+	Total     int     `json:"total"`
+	Rate      float64 `json:"rate" doc:"Items a second, over the job's time so far"`
+	Left      float64 `json:"left" doc:"Seconds left at that rate; 0 when not known"`
+	Note      string  `json:"note" doc:"What it is doing"`
+	Error     string  `json:"error"`
+	CreatedAt string  `json:"createdAt"`
+	StartedAt string  `json:"startedAt"`
+	EndedAt   string  `json:"endedAt"`
+}
+
+func jobView(j store.Job, rate, left float64) Job {
+	return Job{j.ID, j.Kind, j.Target, j.State, j.Done, j.Total, rate, left, j.Note, j.Error, j.CreatedAt, j.StartedAt, j.EndedAt}
+}
+
+// Jobs lists a corpus's latest jobs.
+func (a *App) Jobs(ctx context.Context, corpus string) ([]Job, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	js, err := a.store.Jobs(ctx, c.ID, 20)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Job, len(js))
+	for i, j := range js {
+		out[i] = jobView(j, 0, 0)
+	}
+	return out, nil
+}
+
+// Job finds one job of a corpus.
+func (a *App) Job(ctx context.Context, corpus, id string) (Job, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return Job{}, err
+	}
+	j, err := a.store.Job(ctx, id)
+	if err != nil || j.Corpus != c.ID {
+		return Job{}, errors.Join(err, fmt.Errorf("job %s: %w", id, ErrMissing))
+	}
+	return jobView(j, 0, 0), nil
+}
+
+// progress reports how far a job is, a few times a second at most.
+type progress struct {
+	app         *App
+	mu          sync.Mutex
+	job         store.Job
+	began, last time.Time
+	first       int // done when this run of the job began
+	started     bool
+}
+
+func (p *progress) set(ctx context.Context, done, total int, note string) {
+	p.mu.Lock()
+	if !p.started {
+		p.started, p.first = true, done
+	}
+	p.job.Done, p.job.Total, p.job.Note = done, total, note
+	p.mu.Unlock()
+	p.report(ctx, false)
+}
+
+func (p *progress) report(ctx context.Context, now bool) {
+	p.mu.Lock()
+	if !now && time.Since(p.last) < 300*time.Millisecond {
+		p.mu.Unlock()
+		return
+	}
+	p.last = time.Now()
+	j := p.job
+	rate, left := 0.0, 0.0
+	if sec := time.Since(p.began).Seconds(); sec > 0.2 && j.Done > p.first {
+		rate = float64(j.Done-p.first) / sec
+		left = float64(max(0, j.Total-j.Done)) / rate
+	}
+	p.mu.Unlock()
+	if err := p.app.store.Progress(context.WithoutCancel(ctx), j.ID, j.Done, j.Total, j.Note, lease); err != nil {
+		p.app.log.Error("progress was not recorded", "job", j.ID, "error", err)
+	}
+	p.app.tell(ctx, event(j.Corpus, "job", jobView(j, rate, left)))
+}

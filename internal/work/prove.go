@@ -1,0 +1,341 @@
+package work
+
+import (
+	"context"
+	"fmt"
+	"sort"
+
+	"jolvex/core/index"
+	"jolvex/core/prove"
+	"jolvex/core/query"
+	"jolvex/internal/store"
+)
+
+// QuestionSet is a question set as callers see it.
+type QuestionSet struct {
+	ID        string           `json:"id"`
+	Name      string           `json:"name"`
+	Version   string           `json:"version"`
+	Count     int              `json:"count"`
+	Questions []prove.Question `json:"questions,omitempty" nullable:"false"`
+}
+
+// QuestionSets lists a corpus's sets.
+func (a *App) QuestionSets(ctx context.Context, corpus string) ([]QuestionSet, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	ss, err := a.store.QuestionSets(ctx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]QuestionSet, len(ss))
+	for i, s := range ss {
+		out[i] = QuestionSet{ID: s.ID, Name: s.Name, Version: s.Version, Count: s.Questions}
+	}
+	return out, nil
+}
+
+// QuestionSet reads one set with its questions.
+func (a *App) QuestionSet(ctx context.Context, corpus, set string) (QuestionSet, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	s, err := a.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	qs, err := a.store.Questions(ctx, s.ID)
+	return QuestionSet{s.ID, s.Name, s.Version, s.Questions, qs}, err
+}
+
+// PutQuestions makes or replaces a set. All questions must be in order, or none goes in.
+func (a *App) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question) (QuestionSet, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	if name == "" || len(name) > 120 {
+		return QuestionSet{}, inputError("a question set needs a name of 1 to 120 characters")
+	}
+	if len(qs) == 0 || len(qs) > 20_000 {
+		return QuestionSet{}, inputError("a question set holds 1 to 20,000 questions, not %d", len(qs))
+	}
+	seen := map[string]bool{}
+	for _, q := range qs {
+		if err := q.Check(); err != nil {
+			return QuestionSet{}, inputError("%v", err)
+		}
+		if seen[q.ID] {
+			return QuestionSet{}, inputError("two questions have the id %s", q.ID)
+		}
+		seen[q.ID] = true
+	}
+	s, err := a.store.PutQuestions(ctx, c.ID, name, qs)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	a.tell(ctx, event(c.ID, "questions", map[string]string{"set": s.ID}))
+	return QuestionSet{s.ID, s.Name, s.Version, s.Questions, nil}, nil
+}
+
+// StartRun freezes the set and the draft, and queues the run.
+func (a *App) StartRun(ctx context.Context, corpus, set string) (Run, Job, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return Run{}, Job{}, err
+	}
+	s, err := a.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return Run{}, Job{}, err
+	}
+	qs, err := a.store.Questions(ctx, s.ID)
+	if err != nil {
+		return Run{}, Job{}, err
+	}
+	r, err := a.store.CreateRun(ctx, s, qs, c.Method)
+	if err != nil {
+		return Run{}, Job{}, err
+	}
+	j, err := a.queue(ctx, c.ID, JobRun, r.ID)
+	return runView(r, s.Name), j, err
+}
+
+// resultBatch is how many results are stored in one transaction.
+const resultBatch = 20
+
+func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
+	r, err := a.store.Run(ctx, j.Target)
+	if err != nil {
+		return err
+	}
+	c, err := a.store.Corpus(ctx, r.Corpus)
+	if err != nil {
+		return err
+	}
+	have, err := a.store.Results(ctx, r.ID, false)
+	if err != nil {
+		return err
+	}
+	done := map[string]bool{}
+	for _, h := range have {
+		done[h.Question] = true
+	}
+	var batch []store.Result
+	for i, q := range r.Questions {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if !done[q.ID] {
+			batch = append(batch, a.judge(ctx, c, r, i, q))
+		}
+		if len(batch) == resultBatch || i == len(r.Questions)-1 && len(batch) > 0 {
+			if err := a.store.AddResults(ctx, r.ID, batch); err != nil {
+				return err
+			}
+			batch = nil
+		}
+		p.set(ctx, i+1, len(r.Questions), "asking")
+	}
+	rs, err := a.store.Results(ctx, r.ID, false)
+	if err != nil {
+		return err
+	}
+	js := make([]prove.Judged, 0, len(rs))
+	for _, x := range rs {
+		js = append(js, prove.Judged{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed})
+	}
+	return a.store.EndRun(ctx, r.ID, prove.Summarise(js))
+}
+
+// judge asks one question the way everybody asks, and compares the reply with what was expected.
+func (a *App) judge(ctx context.Context, c store.Corpus, r store.Run, at int, q prove.Question) store.Result {
+	out := store.Result{Position: at, Question: q.ID}
+	t, ms, err := a.trail(ctx, Caller{index.Public, "run"}, c, r.Method, query.Question{Text: q.Text, Turns: q.Turns})
+	if err != nil {
+		out.Failed = err.Error()
+		return out
+	}
+	seen := prove.Seen{Trail: t}
+	for _, cand := range t.Candidates {
+		d, err := a.store.Document(ctx, cand.Document)
+		if err != nil {
+			out.Failed = err.Error()
+			return out
+		}
+		seen.Documents = append(seen.Documents, prove.Document{Address: d.Address, Title: d.Title})
+	}
+	out.Verdict, out.Trail, out.Millis = prove.Judge(q, seen), t, ms
+	return out
+}
+
+// Run is a run as callers see it.
+type Run struct {
+	ID        string         `json:"id"`
+	Set       string         `json:"set"`
+	SetName   string         `json:"setName"`
+	CreatedAt string         `json:"createdAt"`
+	EndedAt   string         `json:"endedAt"`
+	Questions int            `json:"questions"`
+	Summary   *prove.Summary `json:"summary,omitempty"`
+	Fixed     []string       `json:"fixed" nullable:"false" doc:"Questions that failed in the run before and pass now"`
+	Broken    []string       `json:"broken" nullable:"false" doc:"Questions that passed in the run before and fail now"`
+	Before    string         `json:"before" doc:"The run it is compared with"`
+}
+
+func runView(r store.Run, set string) Run {
+	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: len(r.Questions), Summary: r.Summary, Fixed: []string{}, Broken: []string{}}
+}
+
+// Runs lists runs, newest first.
+func (a *App) Runs(ctx context.Context, corpus, set string) ([]Run, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	names := map[string]string{}
+	ss, err := a.store.QuestionSets(ctx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range ss {
+		names[s.ID] = s.Name
+		if s.Name == set {
+			set = s.ID
+		}
+	}
+	rs, err := a.store.Runs(ctx, c.ID, set, 50)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Run, len(rs))
+	for i, r := range rs {
+		out[i] = runView(r, names[r.Set])
+	}
+	return out, nil
+}
+
+// Result is one question of a run with its verdict.
+type Result struct {
+	Question prove.Question `json:"question"`
+	Verdict  prove.Verdict  `json:"verdict"`
+	Change   prove.Change   `json:"change" enum:"fixed,broken,new," doc:"Against the run before"`
+	Reply    string         `json:"reply"`
+	Millis   float64        `json:"millis"`
+	Failed   string         `json:"failed" doc:"Why it could not be judged"`
+}
+
+// RunResults gives a run with its results, compared with the run of the same set before it.
+func (a *App) RunResults(ctx context.Context, corpus, id string) (Run, []Result, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return Run{}, nil, err
+	}
+	r, err := a.store.Run(ctx, id)
+	if err == nil && r.Corpus != c.ID {
+		err = fmt.Errorf("run %s: %w", id, ErrMissing)
+	}
+	if err != nil {
+		return Run{}, nil, err
+	}
+	set, err := a.store.QuestionSet(ctx, c.ID, r.Set)
+	if err != nil {
+		return Run{}, nil, err
+	}
+	out := runView(r, set.Name)
+	before, err := a.verdictsBefore(ctx, r, &out)
+	if err != nil {
+		return Run{}, nil, err
+	}
+	rs, err := a.store.Results(ctx, r.ID, true)
+	if err != nil {
+		return Run{}, nil, err
+	}
+	list := make([]Result, 0, len(rs))
+	for _, x := range rs {
+		if x.Position >= len(r.Questions) {
+			continue
+		}
+		one := Result{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed}
+		if x.Trail != nil {
+			one.Reply = x.Trail.Text()
+		}
+		if out.Before != "" && x.Failed == "" {
+			one.Change = prove.Compare(before[x.Question], x.Verdict)
+		}
+		switch one.Change {
+		case prove.Fixed:
+			out.Fixed = append(out.Fixed, x.Question)
+		case prove.Broken:
+			out.Broken = append(out.Broken, x.Question)
+		}
+		list = append(list, one)
+	}
+	return out, list, nil
+}
+
+func (a *App) verdictsBefore(ctx context.Context, r store.Run, out *Run) (map[string]*prove.Verdict, error) {
+	all, err := a.store.Runs(ctx, r.Corpus, r.Set, 200)
+	if err != nil {
+		return nil, err
+	}
+	sort.SliceStable(all, func(i, j int) bool { return all[i].CreatedAt > all[j].CreatedAt })
+	for i, x := range all {
+		if x.ID != r.ID {
+			continue
+		}
+		for _, b := range all[i+1:] {
+			if b.Summary == nil {
+				continue
+			}
+			out.Before = b.ID
+			rs, err := a.store.Results(ctx, b.ID, false)
+			if err != nil {
+				return nil, err
+			}
+			m := map[string]*prove.Verdict{}
+			for k := range rs {
+				if rs[k].Failed == "" {
+					m[rs[k].Question] = &rs[k].Verdict
+				}
+			}
+			return m, nil
+		}
+	}
+	return nil, nil
+}
+
+// ResultReply opens the evidence trail of one question of a run.
+func (a *App) ResultReply(ctx context.Context, corpus, run, question string) (*Reply, error) {
+	if _, err := a.runOf(ctx, corpus, run); err != nil {
+		return nil, err
+	}
+	rs, err := a.store.Results(ctx, run, true)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range rs {
+		if x.Question == question && x.Trail != nil {
+			r, err := a.expand(ctx, x.Trail)
+			if err == nil {
+				r.Millis = x.Millis
+			}
+			return r, err
+		}
+	}
+	return nil, fmt.Errorf("question %s of run %s: %w", question, run, ErrMissing)
+}
+
+func (a *App) runOf(ctx context.Context, corpus, id string) (store.Run, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return store.Run{}, err
+	}
+	r, err := a.store.Run(ctx, id)
+	if err == nil && r.Corpus != c.ID {
+		err = fmt.Errorf("run %s: %w", id, ErrMissing)
+	}
+	return r, err
+}
