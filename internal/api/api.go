@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"reflect"
 	"strconv"
 	"strings"
 	"time"
@@ -62,6 +63,7 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	cfg.CreateHooks = nil
 	cfg.OpenAPIPath = "/api/openapi"
 	cfg.SchemasPath = ""
+	cfg.Components = &huma.Components{Schemas: huma.NewMapRegistry("#/components/schemas/", schemaName)}
 	api := humachi.New(r, cfg)
 	h := &handlers{app}
 	h.corpora(api)
@@ -70,6 +72,19 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	h.ask(api)
 	h.prove(api)
 	return api
+}
+
+// schemaName puts the package's name before the types of core, where several packages have a type of one name.
+func schemaName(t reflect.Type, hint string) string {
+	name := huma.DefaultSchemaNamer(t, hint)
+	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+		t = t.Elem()
+	}
+	dir, pkg, ok := strings.Cut(t.PkgPath(), "/core/")
+	if ok && dir == "jolvex" && !strings.EqualFold(pkg, t.Name()) {
+		return strings.ToUpper(pkg[:1]) + pkg[1:] + name
+	}
+	return name
 }
 
 // OpenAPI is the description of the API as JSON.

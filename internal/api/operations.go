@@ -18,7 +18,8 @@ import (
 // out is an answer with a body.
 type out[T any] struct{ Body T }
 
-type inCorpus struct {
+// InCorpus is the part of a path that names the corpus.
+type InCorpus struct {
 	Corpus string `path:"corpus" doc:"Name or id of the corpus"`
 }
 
@@ -47,23 +48,23 @@ func (h *handlers) corpora(api huma.API) {
 			return reply(h.app.CreateCorpus(ctx, in.Body.Name))
 		})
 	huma.Register(api, operation("getCorpus", http.MethodGet, "/corpora/{corpus}", "corpora", "One corpus with its figures"),
-		func(ctx context.Context, in *inCorpus) (*out[work.Corpus], error) {
+		func(ctx context.Context, in *InCorpus) (*out[work.Corpus], error) {
 			return reply(h.app.Corpus(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("listJobs", http.MethodGet, "/corpora/{corpus}/jobs", "corpora", "The latest jobs"),
-		func(ctx context.Context, in *inCorpus) (*out[[]work.Job], error) {
+		func(ctx context.Context, in *InCorpus) (*out[[]work.Job], error) {
 			return reply(h.app.Jobs(ctx, in.Corpus))
 		})
-	type inJob struct {
-		inCorpus
+	type InJob struct {
+		InCorpus
 		Job string `path:"job"`
 	}
 	huma.Register(api, operation("getJob", http.MethodGet, "/corpora/{corpus}/jobs/{job}", "corpora", "One job"),
-		func(ctx context.Context, in *inJob) (*out[work.Job], error) {
+		func(ctx context.Context, in *InJob) (*out[work.Job], error) {
 			return reply(h.app.Job(ctx, in.Corpus, in.Job))
 		})
 	huma.Register(api, operation("cancelJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/cancel", "corpora", "Stop a job; what it has done stays"),
-		func(ctx context.Context, in *inJob) (*struct{}, error) {
+		func(ctx context.Context, in *InJob) (*struct{}, error) {
 			return nil, known(h.app.Cancel(ctx, in.Corpus, in.Job))
 		})
 }
@@ -93,12 +94,12 @@ type Retried struct {
 
 func (h *handlers) gather(api huma.API) {
 	huma.Register(api, operation("listSources", http.MethodGet, "/corpora/{corpus}/sources", "gather", "List the sources"),
-		func(ctx context.Context, in *inCorpus) (*out[[]work.Source], error) {
+		func(ctx context.Context, in *InCorpus) (*out[[]work.Source], error) {
 			return reply(h.app.Sources(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("addSite", http.MethodPost, "/corpora/{corpus}/sites", "gather", "Add a site and gather it"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Body AddSite
 		},
 		) (*out[AddedSite], error) {
@@ -108,7 +109,7 @@ func (h *handlers) gather(api huma.API) {
 	upload := operation("uploadFile", http.MethodPut, "/corpora/{corpus}/files", "gather", "Take in one file")
 	upload.MaxBodyBytes = 21 << 20
 	huma.Register(api, upload, func(ctx context.Context, in *struct {
-		inCorpus
+		InCorpus
 		Name      string `query:"name" required:"true" doc:"File name; the same name replaces"`
 		MediaType string `header:"Content-Type"`
 		RawBody   []byte `contentType:"application/octet-stream"`
@@ -122,7 +123,7 @@ func (h *handlers) gather(api huma.API) {
 	})
 	huma.Register(api, operation("listDocuments", http.MethodGet, "/corpora/{corpus}/documents", "gather", "List documents by address"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Source string `query:"source"`
 			State  string `query:"state"`
 			Text   string `query:"text" doc:"Part of the address or title"`
@@ -135,7 +136,7 @@ func (h *handlers) gather(api huma.API) {
 		})
 	huma.Register(api, operation("openDocument", http.MethodGet, "/corpora/{corpus}/documents/{document}", "gather", "Open a document"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Document string `path:"document"`
 			Version  string `query:"version" doc:"A version other than the current one"`
 		},
@@ -144,7 +145,7 @@ func (h *handlers) gather(api huma.API) {
 		})
 	huma.Register(api, operation("retryDocuments", http.MethodPost, "/corpora/{corpus}/documents/retry", "gather", "Try failed documents again"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Body struct {
 				Documents []string `json:"documents,omitempty" maxItems:"10000" nullable:"false" doc:"Their ids; none stands for all that failed"`
 			}
@@ -167,12 +168,12 @@ func (h *handlers) shape(api huma.API) {
 			return &out[[]method.Field]{method.Fields()}, nil
 		})
 	huma.Register(api, operation("getMethod", http.MethodGet, "/corpora/{corpus}/method", "shape", "The draft's settings"),
-		func(ctx context.Context, in *inCorpus) (*out[method.Method], error) {
+		func(ctx context.Context, in *InCorpus) (*out[method.Method], error) {
 			return reply(h.app.Method(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("saveMethod", http.MethodPut, "/corpora/{corpus}/method", "shape", "Save the draft's settings; rebuilds what must be rebuilt"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Body method.Method
 		},
 		) (*out[Saved], error) {
@@ -181,7 +182,7 @@ func (h *handlers) shape(api huma.API) {
 		})
 	huma.Register(api, operation("previewCuts", http.MethodPost, "/corpora/{corpus}/documents/{document}/preview", "shape", "Cut a document with settings that are not saved"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Document string `path:"document"`
 			Body     chunk.Settings
 		},
@@ -198,26 +199,26 @@ type Ask struct {
 }
 
 func (h *handlers) ask(api huma.API) {
-	type inAsk struct {
-		inCorpus
+	type InAsk struct {
+		InCorpus
 		Body Ask
 	}
-	caller := func(in *inAsk) (work.Caller, query.Question) {
+	caller := func(in *InAsk) (work.Caller, query.Question) {
 		return work.Caller{Audience: index.Public, Surface: in.Body.Surface}, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}
 	}
 	huma.Register(api, operation("ask", http.MethodPost, "/corpora/{corpus}/ask", "answer", "Ask a question"),
-		func(ctx context.Context, in *inAsk) (*out[*work.Reply], error) {
+		func(ctx context.Context, in *InAsk) (*out[*work.Reply], error) {
 			who, q := caller(in)
 			return reply(h.app.Ask(ctx, who, in.Corpus, q))
 		})
 	huma.Register(api, operation("find", http.MethodPost, "/corpora/{corpus}/find", "find", "Rank chunks for a question"),
-		func(ctx context.Context, in *inAsk) (*out[*work.Reply], error) {
+		func(ctx context.Context, in *InAsk) (*out[*work.Reply], error) {
 			who, q := caller(in)
 			return reply(h.app.Find(ctx, who, in.Corpus, q))
 		})
 	huma.Register(api, operation("getReply", http.MethodGet, "/corpora/{corpus}/replies/{reply}", "answer", "A kept reply with its evidence trail"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Reply string `path:"reply"`
 		},
 		) (*out[*work.Reply], error) {
@@ -239,51 +240,51 @@ type RunReport struct {
 
 func (h *handlers) prove(api huma.API) {
 	huma.Register(api, operation("listSets", http.MethodGet, "/corpora/{corpus}/sets", "prove", "List the question sets"),
-		func(ctx context.Context, in *inCorpus) (*out[[]work.QuestionSet], error) {
+		func(ctx context.Context, in *InCorpus) (*out[[]work.QuestionSet], error) {
 			return reply(h.app.QuestionSets(ctx, in.Corpus))
 		})
-	type inSet struct {
-		inCorpus
+	type InSet struct {
+		InCorpus
 		Set string `path:"set" doc:"Name or id"`
 	}
 	huma.Register(api, operation("getSet", http.MethodGet, "/corpora/{corpus}/sets/{set}", "prove", "One question set"),
-		func(ctx context.Context, in *inSet) (*out[work.QuestionSet], error) {
+		func(ctx context.Context, in *InSet) (*out[work.QuestionSet], error) {
 			return reply(h.app.QuestionSet(ctx, in.Corpus, in.Set))
 		})
 	put := operation("putSet", http.MethodPut, "/corpora/{corpus}/sets/{set}", "prove", "Make or replace a question set")
 	put.MaxBodyBytes = 16 << 20
 	huma.Register(api, put, func(ctx context.Context, in *struct {
-		inSet
+		InSet
 		Body []prove.Question `nullable:"false"`
 	},
 	) (*out[work.QuestionSet], error) {
 		return reply(h.app.PutQuestions(ctx, in.Corpus, in.Set, in.Body))
 	})
 	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
-		func(ctx context.Context, in *inSet) (*out[StartedRun], error) {
+		func(ctx context.Context, in *InSet) (*out[StartedRun], error) {
 			r, j, err := h.app.StartRun(ctx, in.Corpus, in.Set)
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
 		func(ctx context.Context, in *struct {
-			inCorpus
+			InCorpus
 			Set string `query:"set"`
 		},
 		) (*out[[]work.Run], error) {
 			return reply(h.app.Runs(ctx, in.Corpus, in.Set))
 		})
-	type inRun struct {
-		inCorpus
+	type InRun struct {
+		InCorpus
 		Run string `path:"run"`
 	}
 	huma.Register(api, operation("getRun", http.MethodGet, "/corpora/{corpus}/runs/{run}", "prove", "A run with its results"),
-		func(ctx context.Context, in *inRun) (*out[RunReport], error) {
+		func(ctx context.Context, in *InRun) (*out[RunReport], error) {
 			r, rs, err := h.app.RunResults(ctx, in.Corpus, in.Run)
 			return reply(RunReport{r, rs}, err)
 		})
 	huma.Register(api, operation("getRunReply", http.MethodGet, "/corpora/{corpus}/runs/{run}/replies/{question}", "prove", "The evidence trail of one question of a run"),
 		func(ctx context.Context, in *struct {
-			inRun
+			InRun
 			Question string `path:"question"`
 		},
 		) (*out[*work.Reply], error) {
