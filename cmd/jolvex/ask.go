@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jolvex/core/answer"
 	"jolvex/core/query"
 	"jolvex/internal/api"
 	"jolvex/internal/work"
@@ -172,6 +173,8 @@ type candidate struct {
 	Kept    bool               `json:"kept"`
 	Support float64            `json:"support,omitempty"`
 	Shares  map[string]float64 `json:"shares"`
+	// Features are what the support is made of, for candidates that the reply could draw on.
+	Features *answer.Features `json:"features,omitempty"`
 }
 
 func record(q line, r *work.Reply) asked {
@@ -194,7 +197,7 @@ func record(q line, r *work.Reply) asked {
 		out.Sentences = append(out.Sentences, sentence{t.Text, t.Support, k})
 	}
 	for i, e := range r.Evidence {
-		out.Candidates = append(out.Candidates, candidate{i + 1, e.Score, e.Address, e.Title, e.Path, e.Text, e.Kept, e.Support, e.Shares})
+		out.Candidates = append(out.Candidates, candidate{i + 1, e.Score, e.Address, e.Title, e.Path, e.Text, e.Kept, e.Support, e.Shares, e.Features})
 	}
 	return out
 }

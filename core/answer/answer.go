@@ -17,6 +17,7 @@ type Bench struct {
 	View     *index.View
 	Texts    find.Texts
 	Embedder embed.Embedder
+	Memory   *find.Memory
 	Words    WordVectors
 	Lexicon  query.Lexicon
 	Query    query.Settings
@@ -45,7 +46,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 		t.Reply = own1(own)
 		return t, nil
 	}
-	ranked, err := find.Rank(t.Reading, b.View, b.Embedder, b.Find, max(shown, b.Find.Keep))
+	ranked, err := find.Rank(t.Reading, b.View, find.Library{Texts: b.Texts, Embedder: b.Embedder, Memory: b.Memory}, b.Find, max(shown, b.Find.Keep))
 	if err != nil {
 		return nil, fmt.Errorf("rank %q: %w", q.Text, err)
 	}
@@ -159,7 +160,7 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 	}
 	for _, p := range ps {
 		scoreUnits(p, terms, question, vs[:len(p.units)], r.Wants)
-		f := features{cosine: p.rank.Cosine}
+		f := Features{Cosine: p.rank.Cosine, Near: p.rank.Nearest}
 		has := map[string]bool{}
 		for i := range p.units {
 			u := &p.units[i]
@@ -169,22 +170,24 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 			for s := range u.context {
 				has[s] = true
 			}
-			f.near = max(f.near, embed.Cosine(question, vs[i]))
-			f.unit = max(f.unit, u.coverage)
-			if len(r.Wants) > 0 && f.figure <= 0 {
-				f.figure = -1
+			f.Near = max(f.Near, embed.Cosine(question, vs[i]))
+			f.Unit = max(f.Unit, u.coverage)
+			if len(r.Wants) > 0 && f.Figure <= 0 {
+				f.Figure = -1
 				if hasFigure(*u, r.Wants) {
-					f.figure = 1
+					f.Figure = 1
 				}
 			}
 		}
 		words := wordsOf(p.units, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
-		f.soft, f.exact = coverage(terms, has, words, cache)
+		f.Soft, f.Exact = coverage(terms, has, words, cache)
 		for s := range extra {
 			if has[s] { // the compound's other spelling stands there
-				f.soft, f.exact = max(f.soft, 0.8), max(f.exact, 0.8)
+				f.Soft, f.Exact = max(f.Soft, 0.8), max(f.Exact, 0.8)
 			}
 		}
+		f.Heading = headingMatch(terms, p.rank.Entry.Path)
+		p.features = f
 		p.support = f.support()
 		vs = vs[len(p.units):]
 	}
@@ -204,6 +207,7 @@ func record(t *Trail, ranked []find.Ranked, ps []*passage) {
 	for _, p := range ps {
 		t.Candidates[p.index].Kept = true
 		t.Candidates[p.index].Support = p.support
+		t.Candidates[p.index].Features = &p.features
 		t.Support = max(t.Support, p.support)
 	}
 }

@@ -14,12 +14,13 @@ import (
 
 // passage is one kept chunk, opened.
 type passage struct {
-	rank    find.Ranked
-	index   int // in Trail.Candidates
-	doc     *doc.Document
-	units   []unit
-	support float64
-	share   float64 // how much of the reply it may have
+	rank     find.Ranked
+	index    int // in Trail.Candidates
+	doc      *doc.Document
+	units    []unit
+	support  float64
+	features Features
+	share    float64 // how much of the reply it may have
 }
 
 // quote is a unit chosen for the reply.

@@ -36,7 +36,7 @@ type asked struct {
 // The likeness of two words counts from nearSame on and is full at 1. Below it, words of one field that mean different
 // things ("monday", "friday") are the rule.
 const (
-	nearSame = 0.55
+	nearSame = 0.4
 	nearPart = 0.8 // the most that a like but different word counts
 )
 
@@ -68,24 +68,43 @@ func coverage(terms []asked, has map[string]bool, words []string, cache *wordCac
 	return got / sum, same / sum
 }
 
-// features of a question and the passage that would answer it.
-type features struct {
-	soft   float64 // coverage with like words, 0 to 1
-	exact  float64 // coverage by shared words
-	cosine float64 // likeness of meaning of question and passage
-	near   float64 // the best single unit's likeness of meaning
-	unit   float64 // the best single unit's coverage, its context included
-	figure float64 // 1 when a kind of figure is asked for and stands there, -1 when it does not, 0 when none is asked for
+// Features of a question and the passage that would answer it. Support is made of them.
+type Features struct {
+	Soft    float64 `json:"soft"`    // coverage of the question's terms, like words counted in part, 0 to 1
+	Exact   float64 `json:"exact"`   // coverage by shared words, 0 to 1
+	Cosine  float64 `json:"cosine"`  // likeness of meaning of question and passage, -1 to 1
+	Near    float64 `json:"near"`    // likeness of meaning of the question and the best single sentence or heading
+	Unit    float64 `json:"unit"`    // the best single sentence's coverage, its headings included, 0 to 1
+	Figure  float64 `json:"figure"`  // 1 when the kind of figure that is asked for stands there, -1 when not, 0 when none is asked for
+	Heading float64 `json:"heading"` // how much of the nearest heading the question names, 0 to 1
+}
+
+// headingMatch is the share of a heading's words that the question names, for the innermost heading.
+func headingMatch(terms []asked, path []string) float64 {
+	if len(path) == 0 {
+		return 0
+	}
+	words := stems(path[len(path)-1])
+	if len(words) == 0 {
+		return 0
+	}
+	n := 0
+	for i := range terms {
+		if words[terms[i].Stem] {
+			n++
+		}
+	}
+	return float64(n) / float64(len(words))
 }
 
 // calibration turns features into support. The constants come from logistic regression (tools/evaluate -calibrate) over
 // answerable and unanswerable questions about the Debian FAQ and the demo; 0.5 is where answering and refusing weigh the
 // same.
-var calibration = struct{ bias, soft, exact, cosine, near, unit, figure float64 }{-4.2, 3.0, 1.6, 2.6, 2.2, 1.0, 0.3}
+var calibration = struct{ bias, soft, exact, cosine, near, unit, figure, heading float64 }{-3.9, 3.2, 2.4, 3.1, 1.2, 0.9, 0.4, 0.2}
 
-func (f features) support() float64 {
+func (f Features) support() float64 {
 	c := calibration
-	z := c.bias + c.soft*f.soft + c.exact*f.exact + c.cosine*f.cosine + c.near*f.near + c.unit*f.unit + c.figure*f.figure
+	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figure*f.Figure + c.heading*f.Heading
 	return 1 / (1 + math.Exp(-z))
 }
 

@@ -42,9 +42,10 @@ type Candidate struct {
 	Score    float64            `json:"score"`
 	Lexical  float64            `json:"lexical"`
 	Cosine   float64            `json:"cosine"`
-	Shares   map[string]float64 `json:"shares,omitempty"`  // signal -> share of the score
-	Kept     bool               `json:"kept,omitempty"`    // the reply could draw on it
-	Support  float64            `json:"support,omitempty"` // how well it carries an answer to the question, 0 to 1; of kept ones
+	Shares   map[string]float64 `json:"shares,omitempty"`   // signal -> share of the score
+	Kept     bool               `json:"kept,omitempty"`     // the reply could draw on it
+	Support  float64            `json:"support,omitempty"`  // how well it carries an answer to the question, 0 to 1; of kept ones
+	Features *Features          `json:"features,omitempty"` // what the support is made of; of kept ones
 }
 
 // Sentence is one sentence of a reply and the passage that it was taken from.

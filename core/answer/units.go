@@ -3,6 +3,7 @@ package answer
 import (
 	"strings"
 
+	"jolvex/core/check"
 	"jolvex/core/doc"
 	"jolvex/core/text"
 )
@@ -49,8 +50,8 @@ func unitsOf(d *doc.Document, span doc.Span) []unit {
 		if b.Span.Start >= span.End {
 			break
 		}
-		if !b.Span.Overlaps(span) {
-			continue
+		if !b.Span.Overlaps(span) || check.Instructs(d.Of(b.Span)) {
+			continue // a passage that instructs assistants is no evidence
 		}
 		context := stems(append(d.Path(i), d.Title)...)
 		add := func(u unit) {

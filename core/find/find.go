@@ -19,10 +19,11 @@ const Version = "find-1"
 // Settings of the rank stage.
 type Settings struct {
 	K1         float64 `json:"k1" default:"1.2" min:"0" max:"3" step:"0.1" label:"Saturation (k1)" help:"How much a second and third occurrence of a word still adds."`
-	B          float64 `json:"b" default:"0.6" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
+	B          float64 `json:"b" default:"0.7" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
 	Title      float64 `json:"title" default:"1.5" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
 	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
-	Dense      float64 `json:"dense" default:"0.35" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval)."`
+	Dense      float64 `json:"dense" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval)."`
+	Sentence   float64 `json:"sentence" default:"0.2" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning between the question and the chunk's best single sentence or heading adds, over the first candidates."`
 	Candidates int     `json:"candidates" default:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
 	Keep       int     `json:"keep" default:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
 }
@@ -34,8 +35,8 @@ type Texts interface {
 
 // Signal is one reason for a rank.
 type Signal struct {
-	Name  string  `json:"name" enum:"title,headings,body,meaning"`
-	Value float64 `json:"value"` // lexical: BM25 points; meaning: cosine
+	Name  string  `json:"name" enum:"title,headings,body,meaning,sentence"`
+	Value float64 `json:"value"` // lexical: BM25 points; meaning, sentence: cosine
 	Share float64 `json:"share"` // of what speaks for the chunk, 0 to 1; the shares of one chunk sum to 1
 }
 
@@ -47,6 +48,7 @@ type Ranked struct {
 	Score   float64              `json:"score"`
 	Lexical float64              `json:"lexical"`
 	Cosine  float64              `json:"cosine"`
+	Nearest float64              `json:"nearest"` // cosine of the best single sentence or heading; 0 beyond the first candidates
 	Signals []Signal             `json:"signals"`
 	Terms   []index.Contribution `json:"terms"`
 }
@@ -60,16 +62,27 @@ func (s Settings) Model() index.BM25 {
 	}
 }
 
+// reranked is over how many first candidates the nearest sentence is looked for.
+const reranked = 40
+
+// Library is what a ranking draws on besides the index.
+type Library struct {
+	Texts    Texts
+	Embedder embed.Embedder
+	Memory   *Memory
+}
+
 // Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense scores are brought to one scale
-// by their means and deviations over the candidates (z-scores) and summed; ties go by address and place.
-func Rank(r query.Reading, v *index.View, emb embed.Embedder, s Settings, limit int) ([]Ranked, error) {
+// by their means and deviations over the candidates (z-scores) and summed; over the first of them, the nearest single
+// sentence adds its part in the same way. Ties go by address and place.
+func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([]Ranked, error) {
 	if v.Chunks() == 0 || limit <= 0 {
 		return nil, nil
 	}
 	model := s.Model()
 	terms := r.Index()
 	lex := v.Search(terms, model)
-	vs, err := emb.Embed([]string{denseText(r)})
+	vs, err := lib.Embedder.Embed([]string{denseText(r)})
 	if err != nil {
 		return nil, fmt.Errorf("embed the question: %w", err)
 	}
@@ -80,13 +93,56 @@ func Rank(r query.Reading, v *index.View, emb embed.Embedder, s Settings, limit 
 	for i, n := range numbers {
 		out[i] = Ranked{Number: n, Entry: v.Entry(n), Score: (1-s.Dense)*zl(n) + s.Dense*zd(n), Lexical: lex.Score[n], Cosine: dense[n]}
 	}
-	sort.SliceStable(out, func(i, j int) bool { return before(out[i], out[j]) })
+	order(out)
+	zn, err := nearest(out[:min(reranked, len(out))], vs[0], lib, s)
+	if err != nil {
+		return nil, err
+	}
+	order(out)
 	out = out[:min(limit, len(out))]
 	for i := range out {
 		out[i].Rank = i + 1
-		explain(&out[i], v, terms, model, s.Dense, zl, zd)
+		explain(&out[i], v, terms, model, parts{(1 - s.Dense) * zl(out[i].Number), s.Dense * zd(out[i].Number), s.Sentence * zn(out[i].Number)})
 	}
 	return out, nil
+}
+
+func order(rs []Ranked) {
+	sort.SliceStable(rs, func(i, j int) bool { return before(rs[i], rs[j]) })
+}
+
+// nearest adds the part of the nearest sentence to the first candidates, and returns its z-scores.
+func nearest(first []Ranked, q embed.Vector, lib Library, s Settings) (func(int) float64, error) {
+	none := func(int) float64 { return 0 }
+	if s.Sentence == 0 || len(first) == 0 {
+		return none, nil
+	}
+	numbers := make([]int, len(first))
+	most := 0
+	for i := range first {
+		numbers[i] = first[i].Number
+		most = max(most, first[i].Number)
+	}
+	score := make([]float64, most+1)
+	for i := range first {
+		x, err := lib.Memory.nearest(q, first[i].Entry, lib.Texts, lib.Embedder)
+		if err != nil {
+			return none, err
+		}
+		first[i].Nearest, score[first[i].Number] = x, x
+	}
+	z := standard(numbers, score)
+	in := map[int]bool{}
+	for i := range first {
+		in[first[i].Number] = true
+		first[i].Score += s.Sentence * z(first[i].Number)
+	}
+	return func(n int) float64 {
+		if !in[n] {
+			return 0
+		}
+		return z(n)
+	}, nil
 }
 
 // denseText is what is embedded: the wording searched for, without what the lexical passes put beside it.
@@ -178,7 +234,10 @@ func standard(numbers []int, score []float64) func(int) float64 {
 	return func(n int) float64 { return (score[n] - mean) / sd }
 }
 
-func explain(r *Ranked, v *index.View, terms []index.Term, model index.BM25, weight float64, zl, zd func(int) float64) {
+// parts are what each kind of evidence added to a score.
+type parts struct{ lexical, meaning, sentence float64 }
+
+func explain(r *Ranked, v *index.View, terms []index.Term, model index.BM25, p parts) {
 	r.Terms = v.Explain(r.Number, terms, model)
 	var field [index.Fields]float64
 	sum := 0.0
@@ -188,11 +247,11 @@ func explain(r *Ranked, v *index.View, terms []index.Term, model index.BM25, wei
 			sum += x
 		}
 	}
-	lexical, meaning := math.Max(0, (1-weight)*zl(r.Number)), math.Max(0, weight*zd(r.Number))
-	if lexical == 0 && meaning == 0 {
+	lexical, meaning, sentence := math.Max(0, p.lexical), math.Max(0, p.meaning), math.Max(0, p.sentence)
+	if lexical+meaning+sentence == 0 {
 		lexical, meaning = r.Lexical, math.Max(0, r.Cosine)
 	}
-	total := lexical + meaning
+	total := lexical + meaning + sentence
 	share := func(x float64) float64 {
 		if total == 0 {
 			return 0
@@ -206,7 +265,7 @@ func explain(r *Ranked, v *index.View, terms []index.Term, model index.BM25, wei
 		}
 		r.Signals = append(r.Signals, Signal{f.String(), field[f], share(part)})
 	}
-	r.Signals = append(r.Signals, Signal{"meaning", r.Cosine, share(meaning)})
+	r.Signals = append(r.Signals, Signal{"meaning", r.Cosine, share(meaning)}, Signal{"sentence", r.Nearest, share(sentence)})
 }
 
 // Lit finds the words of s that the question's terms match, as byte ranges.

@@ -9,7 +9,10 @@ import (
 )
 
 // Piece is a run of bytes [Start, End) of a text.
-type Piece struct{ Start, End int }
+type Piece struct {
+	Start int `json:"start"`
+	End   int `json:"end"`
+}
 
 // Sentences cuts a text at the sentence boundaries of Unicode UAX #29, then joins what the standard cuts too early:
 // after an abbreviation ("e.g.", "Dr.", "3 p.m."), inside brackets, or before a small letter. Line breaks do not end a

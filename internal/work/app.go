@@ -18,6 +18,7 @@ import (
 
 	"jolvex/core/doc"
 	"jolvex/core/embed"
+	"jolvex/core/find"
 	"jolvex/internal/store"
 )
 
@@ -44,6 +45,7 @@ type App struct {
 	store    *store.Store
 	embedder *embed.Static
 	versions *lru.Cache[string, *doc.Document]
+	memory   *find.Memory
 	log      *slog.Logger
 	now      func() time.Time
 	hub      hub
@@ -89,6 +91,9 @@ func (a *App) begin(ctx context.Context) error {
 		return err
 	}
 	if a.versions, err = lru.New[string, *doc.Document](4000); err != nil {
+		return err
+	}
+	if a.memory, err = find.NewMemory(20_000); err != nil {
 		return err
 	}
 	if a.store, err = store.Open(ctx, filepath.Join(a.dir, "jolvex.db"), a.now); err != nil {

@@ -62,7 +62,7 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 	snap := s.snapshot.Load()
 	began := time.Now()
 	return answer.Bench{
-		View: snap.See(who.Audience), Texts: a, Embedder: a.embedder, Words: a.embedder, Lexicon: a.embedder, Query: m.Query, Find: m.Find, Answer: m.Answer,
+		View: snap.See(who.Audience), Texts: a, Embedder: a.embedder, Memory: a.memory, Words: a.embedder, Lexicon: a.embedder, Query: m.Query, Find: m.Find, Answer: m.Answer,
 		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}, nil

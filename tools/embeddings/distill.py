@@ -22,6 +22,7 @@ from tokenizers import Tokenizer
 LAYERS, HEADS, WIDTH = 6, 12, 384
 EXTRA_WORDS = 40_000
 PART = 3_900_000
+COMMON = 3
 
 
 def layer_norm(x, w, b):
@@ -93,14 +94,17 @@ def main():
             part = rows[s : s + 512]
             out[part] = encode(m, np.array([ids[i] for i in part]))
         print("length", length, "rows", len(rows), flush=True)
-    mean = out.mean(0)
-    _, _, vt = np.linalg.svd((out - mean)[:: max(1, len(out) // 30000)], full_matrices=False)
-    red = (out - mean) @ vt[:dims].T
     last = len(rank)
     r = np.array([rank.get(w.replace("##", ""), last // 4 if w.startswith("##") else last) for w in vocab], float)
     p = 1 / (r + 2.7)
     p /= (1 / (np.arange(last) + 2.7)).sum()
-    red *= (1e-3 / (1e-3 + p))[:, None]
+    weight = 1e-3 / (1e-3 + p)
+    # Mean and components as texts see them, by frequency times weight. The first components are common to all texts and
+    # tell nothing apart ("All-but-the-Top", Mu and Viswanath 2018): they go.
+    q = p * weight / (p * weight).sum()
+    centred = out.astype(np.float64) - (q[:, None] * out).sum(0)
+    _, vectors = np.linalg.eigh((centred * q[:, None]).T @ centred)
+    red = centred @ vectors[:, ::-1][:, COMMON : COMMON + dims] * weight[:, None]
     scale = np.abs(red).max(1) / 127 + 1e-12
     q = np.round(red / scale[:, None]).astype(np.int8)
     out_dir.mkdir(parents=True, exist_ok=True)
@@ -109,7 +113,7 @@ def main():
         (out_dir / f"vectors-{i // PART}.bin").write_bytes(blob[i : i + PART])
     (out_dir / "scales.bin").write_bytes(scale.astype("<f4").tobytes())
     (out_dir / "words.txt").write_text("\n".join(vocab) + "\n", encoding="utf-8")
-    meta = {"id": f"static-minilm-{dims}-1", "rows": len(vocab), "dimensions": dims, "parts": -(-len(blob) // PART)}
+    meta = {"id": f"static-minilm-{dims}-2", "rows": len(vocab), "dimensions": dims, "parts": -(-len(blob) // PART)}
     (out_dir / "meta.json").write_text(json.dumps(meta) + "\n")
     print(meta)
 

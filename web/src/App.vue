@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { onMounted, onUnmounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import AskStrip from './components/AskStrip.vue'
+import StageLine from './components/StageLine.vue'
+import { stages } from './router'
+import { useCorpus } from './stores/corpus'
+
+const corpus = useCorpus()
+const route = useRoute()
+const router = useRouter()
+const strip = ref<InstanceType<typeof AskStrip>>()
+const keysShown = ref(false)
+
+watch(
+  () => route.params.corpus,
+  (c) => {
+    corpus.open(typeof c === 'string' ? c : '').catch((e: unknown) => (corpus.problem = (e as Error).message))
+  },
+  { immediate: true },
+)
+
+function typing(e: KeyboardEvent): boolean {
+  const t = e.target as HTMLElement | null
+  return t !== null && (t.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(t.tagName))
+}
+
+function key(e: KeyboardEvent): void {
+  if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || corpus.name === '') return
+  const stage = stages[Number(e.key) - 1]
+  if (/^[1-7]$/.test(e.key) && stage !== undefined) {
+    void router.push({ name: stage.key, params: { corpus: corpus.name } })
+  } else if (e.key === '/') {
+    e.preventDefault()
+    strip.value?.focus()
+  } else if (e.key === '?') {
+    keysShown.value = true
+  }
+}
+
+onMounted(() => {
+  void corpus.load()
+  corpus.watch()
+  window.addEventListener('keydown', key)
+})
+onUnmounted(() => window.removeEventListener('keydown', key))
+</script>
+
+<template>
+  <div class="shell">
+    <StageLine />
+    <main class="stage">
+      <p v-if="corpus.problem !== ''" class="notice bad" role="alert">
+        {{ corpus.problem }} <button class="linkish" @click="corpus.load()">Try again</button>
+      </p>
+      <RouterView v-else-if="corpus.loaded" :key="String(route.params.corpus ?? '')" />
+    </main>
+    <AskStrip v-if="corpus.current !== undefined" ref="strip" />
+    <ElDialog v-model="keysShown" title="Keys" width="360">
+      <table class="plain">
+        <tbody>
+          <tr>
+            <td class="mono">1 – 7</td>
+            <td>go to a stage</td>
+          </tr>
+          <tr>
+            <td class="mono">/</td>
+            <td>ask a question</td>
+          </tr>
+          <tr>
+            <td class="mono">Esc</td>
+            <td>close what is open</td>
+          </tr>
+          <tr>
+            <td class="mono">?</td>
+            <td>this list</td>
+          </tr>
+        </tbody>
+      </table>
+    </ElDialog>
+  </div>
+</template>
+
+<style scoped>
+.shell {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr) auto;
+  height: 100vh;
+}
+.stage {
+  overflow: auto;
+  min-height: 0;
+}
+.stage > .notice {
+  margin: 16px;
+}
+</style>

@@ -1,0 +1,42 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schema = components['schemas']
+export type Corpus = Schema['Corpus']
+export type Job = Schema['Job']
+export type DocumentRow = Schema['Document']
+export type OpenDocument = Schema['OpenDocument']
+export type Reply = Schema['Reply']
+export type Evidence = Schema['Evidence']
+export type Method = Schema['Method']
+export type Field = Schema['MethodField']
+export type Preview = Schema['Preview']
+export type Chunk = Schema['Chunk']
+export type Run = Schema['Run']
+export type RunReport = Schema['RunReport']
+
+export const api = createClient<paths>({ baseUrl: '/', fetch: (r) => globalThis.fetch(r) })
+
+/** A failure as the interface tells it: what happened, in words. */
+export class Problem extends Error {}
+
+interface ProblemBody {
+  detail?: string
+  title?: string
+  errors?: { message?: string; location?: string }[] | null
+}
+
+/** Unwraps a reply of the API; throws a Problem with its words when it failed. */
+export async function ok<T>(call: Promise<{ data?: T; error?: ProblemBody }>): Promise<T> {
+  let r: { data?: T; error?: ProblemBody }
+  try {
+    r = await call
+  } catch {
+    throw new Problem('The program does not answer. Is it still running?')
+  }
+  if (r.error !== undefined) {
+    const more = (r.error.errors ?? []).map((e) => `${e.location ?? ''} ${e.message ?? ''}`.trim())
+    throw new Problem([r.error.detail ?? r.error.title ?? 'It failed', ...more].join('; '))
+  }
+  return r.data as T
+}

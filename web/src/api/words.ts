@@ -1,0 +1,33 @@
+const whole = new Intl.NumberFormat()
+const oneDigit = new Intl.NumberFormat(undefined, { maximumFractionDigits: 1, minimumFractionDigits: 1 })
+
+export const count = (n: number): string => whole.format(n)
+
+export const percent = (x: number): string => `${oneDigit.format(100 * x)} %`
+
+export function duration(seconds: number): string {
+  if (seconds < 1) return 'under a second'
+  if (seconds < 90) return `${Math.round(seconds)} s`
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`
+  return `${oneDigit.format(seconds / 3600)} h`
+}
+
+/** A moment in the viewer's zone; the zone itself is in moment(at).zone for a tooltip. */
+export function moment(at: string): { text: string; zone: string } {
+  if (at === '') return { text: '', zone: '' }
+  const d = new Date(at)
+  return {
+    text: d.toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' }),
+    zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+  }
+}
+
+/** The path of an address, or the whole of what is not an address. */
+export function shortAddress(address: string): string {
+  try {
+    const u = new URL(address)
+    return u.pathname + u.search
+  } catch {
+    return address
+  }
+}

@@ -1,0 +1,138 @@
+<script setup lang="ts">
+import { ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import { api, ok, type Reply } from '@/api/client'
+import { useCorpus } from '@/stores/corpus'
+import EvidenceTrail from './EvidenceTrail.vue'
+
+const corpus = useCorpus()
+const route = useRoute()
+const input = ref<HTMLInputElement>()
+const question = ref('')
+const reply = ref<Reply>()
+const problem = ref('')
+const busy = ref(false)
+const open = ref(false)
+const follow = ref(true)
+const turns = ref<{ role: 'user' | 'assistant'; text: string }[]>([])
+
+async function ask(): Promise<void> {
+  const text = question.value.trim()
+  if (text === '' || busy.value) return
+  busy.value = true
+  problem.value = ''
+  try {
+    reply.value = await ok(
+      api.POST('/api/corpora/{corpus}/ask', {
+        params: { path: { corpus: corpus.name } },
+        body: { question: text, surface: 'bench', turns: follow.value ? turns.value.slice(-10) : [] },
+      }),
+    )
+    turns.value.push({ role: 'user', text }, { role: 'assistant', text: reply.value.reply })
+  } catch (e) {
+    reply.value = undefined
+    problem.value = (e as Error).message
+  }
+  busy.value = false
+  open.value = true
+}
+
+function restart(): void {
+  turns.value = []
+  reply.value = undefined
+  question.value = ''
+  open.value = false
+  input.value?.focus()
+}
+
+function close(): void {
+  open.value = false
+}
+
+watch(() => corpus.name, restart)
+watch(
+  () => route.fullPath,
+  (to, from) => {
+    if (to.split('?')[0] !== from.split('?')[0] && route.name === 'document') open.value = false
+  },
+)
+
+defineExpose({ focus: () => input.value?.focus() })
+</script>
+
+<template>
+  <section class="strip" aria-label="Ask" @keydown.esc="close">
+    <div v-if="open" class="sheet">
+      <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
+      <EvidenceTrail v-if="reply !== undefined" :reply="reply" :corpus="corpus.name" />
+    </div>
+    <form class="bar" @submit.prevent="ask">
+      <label for="ask" class="sr">Ask the draft</label>
+      <input
+        id="ask"
+        ref="input"
+        v-model="question"
+        maxlength="4000"
+        autocomplete="off"
+        placeholder="Ask the draft anything"
+        @focus="input?.select()"
+      />
+      <button type="submit" class="go" :disabled="busy || question.trim() === ''">{{ busy ? 'Asking' : 'Ask' }}</button>
+      <span v-if="turns.length > 0" class="muted figure">{{ turns.length / 2 }} in this conversation</span>
+      <button v-if="turns.length > 0" type="button" class="linkish" @click="restart">New conversation</button>
+      <button v-if="reply !== undefined || problem !== ''" type="button" class="linkish" @click="open = !open">
+        {{ open ? 'Close' : 'Show the reply' }}
+      </button>
+      <kbd v-if="turns.length === 0" class="muted">press /</kbd>
+    </form>
+  </section>
+</template>
+
+<style scoped>
+.strip {
+  background: var(--raised);
+  border-top: 2px solid var(--accent);
+}
+.sheet {
+  max-height: 52vh;
+  overflow: auto;
+  padding: 12px 0;
+  border-bottom: 1px solid var(--line);
+}
+.sheet > .notice {
+  margin: 0 14px;
+}
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 7px 14px;
+}
+input {
+  flex: 1;
+  border: 1px solid var(--control);
+  border-radius: var(--radius);
+  padding: 6px 10px;
+  font-size: 14px;
+  color: var(--ink);
+  background: var(--ground);
+}
+.go {
+  border: 1px solid var(--accent);
+  background: var(--accent);
+  color: var(--raised);
+  border-radius: var(--radius);
+  padding: 6px 16px;
+  font-weight: 600;
+  cursor: pointer;
+}
+.go:disabled {
+  background: var(--raised);
+  color: var(--muted);
+  border-color: var(--control);
+  cursor: default;
+}
+kbd {
+  font: 12px var(--mono);
+}
+</style>

@@ -1,0 +1,215 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Evidence, Reply } from '@/api/client'
+import { shortAddress } from '@/api/words'
+import LitText from './LitText.vue'
+
+/** The evidence trail of one reply in four columns: asked, searched, kept, said. */
+const props = defineProps<{ reply: Reply; corpus: string }>()
+
+const hovered = ref(-1)
+const trail = computed(() => props.reply.trail)
+const passes: Record<string, string> = {
+  asked: 'as asked',
+  filler: 'filler dropped',
+  spelling: 'spelling corrected',
+  compound: 'compounds joined',
+  'follow-up': 'follow-up completed',
+}
+const signals: Record<string, string> = {
+  title: 'title',
+  headings: 'headings',
+  body: 'body',
+  meaning: 'meaning',
+  sentence: 'nearest sentence',
+}
+
+const kept = computed(() => props.reply.evidence.map((e, i) => ({ ...e, index: i })).filter((e) => e.kept))
+const said = computed(() =>
+  (trail.value?.reply ?? []).map((s, i) => ({
+    ...s,
+    cited: props.reply.cited.find((c) => c.sentence === i),
+  })),
+)
+const outcome = computed(() => {
+  switch (trail.value?.outcome) {
+    case 'refused':
+      return 'Refused'
+    case 'courtesy':
+      return 'Courtesy'
+    default:
+      return 'Answered'
+  }
+})
+
+function shares(e: Evidence): { name: string; share: number }[] {
+  return Object.entries(signals)
+    .map(([key, name]) => ({ name, share: e.shares?.[key] ?? 0 }))
+    .filter((s) => s.share >= 0.01)
+}
+
+function link(c: { document: string; version: string; span: { start: number; end: number } }) {
+  return {
+    name: 'document',
+    params: { corpus: props.corpus, document: c.document },
+    query: { version: c.version, from: String(c.span.start), to: String(c.span.end) },
+  }
+}
+</script>
+
+<template>
+  <div class="trail">
+    <section aria-label="Asked">
+      <h3>Asked</h3>
+      <p v-for="(t, i) in trail?.turns ?? []" :key="i" class="muted turn">{{ t.role }}: {{ t.text }}</p>
+      <p class="question">{{ trail?.question }}</p>
+      <p v-if="(trail?.reading?.wants ?? []).length > 0" class="muted">
+        asks for a {{ (trail?.reading?.wants ?? []).join(' or a ') }}
+      </p>
+    </section>
+    <section aria-label="Searched">
+      <h3>Searched</h3>
+      <ol class="wordings">
+        <li v-for="(w, i) in trail?.reading?.wordings ?? []" :key="i">
+          <span class="muted">{{ passes[w.pass] ?? w.pass }}</span><br />{{ w.text }}
+          <span v-if="w.note" class="muted"><br />{{ w.note }}</span>
+        </li>
+      </ol>
+      <p class="terms">
+        <span v-for="t in trail?.reading?.terms ?? []" :key="t.stem" class="mono" :title="`weight ${t.weight}`">{{
+          t.word
+        }}</span>
+      </p>
+      <p class="muted figure">
+        {{ reply.evidence.length }} chunks found, {{ kept.length }} kept, {{ reply.millis.toFixed(0) }} ms
+      </p>
+    </section>
+    <section aria-label="Kept">
+      <h3>Kept</h3>
+      <p v-if="kept.length === 0" class="muted">Nothing was kept.</p>
+      <article v-for="e in kept" :key="e.index" :class="{ on: said[hovered]?.candidate === e.index }">
+        <RouterLink :to="link(e)">{{ [e.title, ...e.path].join(' › ') }}</RouterLink>
+        <p class="muted figure">
+          {{ shortAddress(e.address) }} · score {{ e.score.toFixed(2) }} · support {{ (e.support ?? 0).toFixed(2) }}
+        </p>
+        <p
+          class="bar"
+          :aria-label="
+            shares(e)
+              .map((s) => `${s.name} ${Math.round(100 * s.share)} %`)
+              .join(', ')
+          "
+        >
+          <span
+            v-for="(s, k) in shares(e)"
+            :key="s.name"
+            :style="{ width: `${100 * s.share}%`, opacity: 1 - 0.17 * k }"
+            :title="`${s.name} ${Math.round(100 * s.share)} %`"
+          />
+        </p>
+        <p class="passage"><LitText :text="e.text.slice(0, 220)" :lit="e.lit.filter((l) => l.end <= 200)" /></p>
+      </article>
+    </section>
+    <section aria-label="Said" aria-live="polite">
+      <h3>
+        Said
+        <span :class="outcome === 'Refused' ? 'caution' : 'good'">{{ outcome }}</span>
+      </h3>
+      <p
+        v-for="(s, i) in said"
+        :key="i"
+        class="sentence"
+        :class="{ on: hovered === i }"
+        @mouseenter="hovered = i"
+        @mouseleave="hovered = -1"
+      >
+        {{ s.text }}
+        <RouterLink v-if="s.cited" :to="link(s.cited)" class="cite" :title="s.cited.passage">{{
+          s.cited.title
+        }}</RouterLink>
+      </p>
+      <p class="muted figure">{{ trail?.why }}</p>
+      <slot />
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.trail {
+  display: grid;
+  grid-template-columns: minmax(120px, 0.7fr) minmax(150px, 0.9fr) minmax(220px, 1.4fr) minmax(260px, 1.7fr);
+  gap: 0;
+}
+section {
+  padding: 0 14px;
+  min-width: 0;
+  overflow-wrap: anywhere;
+}
+section + section {
+  border-left: 1px solid var(--line);
+}
+h3 {
+  font-size: 12.5px;
+  color: var(--muted);
+  margin-bottom: 8px;
+  display: flex;
+  justify-content: space-between;
+}
+p {
+  margin: 0 0 6px;
+}
+.question {
+  font-weight: 600;
+}
+.turn {
+  font-size: 12.5px;
+}
+.wordings {
+  margin: 0 0 8px;
+  padding-left: 18px;
+}
+.wordings li + li {
+  margin-top: 6px;
+}
+.terms {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.terms span {
+  background: var(--sunk);
+  padding: 0 5px;
+}
+article {
+  border-left: 3px solid var(--line);
+  padding: 0 0 2px 10px;
+  margin-bottom: 12px;
+}
+article.on {
+  border-left-color: var(--accent);
+  background: var(--accent-soft);
+}
+.bar {
+  display: flex;
+  height: 5px;
+  background: var(--sunk);
+}
+.bar span {
+  background: var(--accent);
+  border-right: 1px solid var(--raised);
+}
+.passage {
+  font-size: 12.5px;
+}
+.sentence {
+  max-width: 72ch;
+  padding: 2px 4px;
+}
+.sentence.on {
+  background: var(--accent-soft);
+}
+.cite {
+  font-size: 12px;
+  white-space: nowrap;
+}
+</style>

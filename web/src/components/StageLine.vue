@@ -1,0 +1,170 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { count, percent } from '@/api/words'
+import { stages, type StageKey } from '@/router'
+import { useCorpus } from '@/stores/corpus'
+
+const corpus = useCorpus()
+const route = useRoute()
+const router = useRouter()
+
+interface Telling {
+  value: string
+  unit: string
+  alert?: string
+}
+
+const figures = computed<Record<StageKey, Telling>>(() => {
+  const c = corpus.current
+  const none = { value: '–', unit: '' }
+  if (c === undefined) {
+    return { gather: none, shape: none, find: none, answer: none, prove: none, mend: none, serve: none }
+  }
+  const run = c.lastRun
+  return {
+    gather: {
+      value: count(c.documents),
+      unit: 'documents',
+      alert: c.failed > 0 ? `${count(c.failed)} failed` : undefined,
+    },
+    shape: { value: count(c.chunks), unit: 'chunks', alert: c.stale ? 'not applied' : undefined },
+    find: run ? { value: percent(run.hit5), unit: 'hit@5' } : { value: '–', unit: 'no run yet' },
+    answer:
+      c.answered !== undefined ? { value: percent(c.answered), unit: 'answered' } : { value: '–', unit: 'no run yet' },
+    prove: run ? { value: percent(run.pass), unit: 'passed' } : { value: '–', unit: 'no run yet' },
+    mend: { value: '–', unit: 'to come' },
+    serve: { value: '–', unit: 'to come' },
+  }
+})
+
+const here = computed(() => (route.name === 'document' ? 'gather' : route.name))
+
+function choose(name: string): void {
+  if (name === '') void router.push('/')
+  else void router.push({ name: 'gather', params: { corpus: name } })
+}
+
+const draft = computed(() => {
+  if (corpus.saving > 0) return { text: 'Saving', tone: '' }
+  if (corpus.unapplied !== '') return { text: corpus.unapplied, tone: 'caution' }
+  return { text: 'Draft saved', tone: 'good' }
+})
+</script>
+
+<template>
+  <header class="line">
+    <div class="corpus">
+      <label class="sr" for="corpus-choice">Corpus</label>
+      <select id="corpus-choice" :value="corpus.name" @change="(e) => choose((e.target as HTMLSelectElement).value)">
+        <option value="">All corpora</option>
+        <option v-for="c in corpus.all" :key="c.id" :value="c.name">{{ c.name }}</option>
+      </select>
+    </div>
+    <nav v-if="corpus.name !== ''" aria-label="Stages">
+      <RouterLink
+        v-for="(s, i) in stages"
+        :key="s.key"
+        :to="{ name: s.key, params: { corpus: corpus.name } }"
+        :class="{ here: here === s.key }"
+        :aria-current="here === s.key ? 'page' : undefined"
+        :title="`${s.asks} (key ${i + 1})`"
+      >
+        <span class="name">{{ s.label }}</span>
+        <span class="figure"
+          ><b>{{ figures[s.key].value }}</b> {{ figures[s.key].unit
+          }}<em v-if="figures[s.key].alert" class="bad"> · {{ figures[s.key].alert }}</em></span
+        >
+      </RouterLink>
+    </nav>
+    <div v-if="corpus.name !== ''" class="draft" role="status">
+      <span :class="draft.tone">{{ draft.text }}</span>
+      <span class="muted">{{ corpus.connected ? 'no release yet' : 'reconnecting' }}</span>
+    </div>
+  </header>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  align-items: stretch;
+  background: var(--raised);
+  border-bottom: 1px solid var(--line);
+  min-height: 52px;
+}
+.corpus {
+  display: flex;
+  align-items: center;
+  padding: 0 14px;
+  border-right: 1px solid var(--line);
+}
+.corpus select {
+  max-width: 170px;
+  border: 1px solid var(--control);
+  border-radius: var(--radius);
+  background: var(--raised);
+  color: var(--ink);
+  font: 600 14px var(--sans);
+  padding: 5px 6px;
+}
+nav {
+  display: flex;
+  flex: 1;
+  min-width: 0;
+}
+nav a {
+  flex: 1 1 0;
+  min-width: 0;
+  padding: 7px 10px 5px;
+  color: var(--ink);
+  text-decoration: none;
+  border-bottom: 3px solid transparent;
+  position: relative;
+  display: flex;
+  flex-direction: column;
+  justify-content: center;
+}
+nav a + a::before {
+  content: '';
+  position: absolute;
+  left: 0;
+  top: 30%;
+  height: 40%;
+  border-left: 1px solid var(--line);
+}
+nav a:hover {
+  background: var(--ground);
+}
+nav a.here {
+  border-bottom-color: var(--accent);
+}
+nav a.here .name {
+  color: var(--accent);
+}
+.name {
+  font-weight: 650;
+}
+nav .figure {
+  font-size: 12px;
+  color: var(--muted);
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+nav .figure b {
+  color: var(--ink);
+  font-weight: 600;
+}
+nav .figure em {
+  font-style: normal;
+}
+.draft {
+  display: flex;
+  flex-direction: column;
+  justify-content: center;
+  padding: 0 14px;
+  border-left: 1px solid var(--line);
+  font-size: 12px;
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,35 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const stages = [
+  { key: 'gather', label: 'Gather', asks: 'What do we know?' },
+  { key: 'shape', label: 'Shape', asks: 'Is it cut well?' },
+  { key: 'find', label: 'Find', asks: 'Does a question reach the right passage?' },
+  { key: 'answer', label: 'Answer', asks: 'Is the reply right and grounded?' },
+  { key: 'prove', label: 'Prove', asks: 'How often is it right, and what changed?' },
+  { key: 'mend', label: 'Mend', asks: 'What went wrong out there?' },
+  { key: 'serve', label: 'Serve', asks: 'Who gets it, and which version?' },
+] as const
+
+export type StageKey = (typeof stages)[number]['key']
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'home', component: () => import('./stages/Home.vue') },
+    {
+      path: '/c/:corpus',
+      children: [
+        { path: '', redirect: (to) => ({ name: 'gather', params: to.params }) },
+        { path: 'gather', name: 'gather', component: () => import('./stages/gather/GatherStage.vue') },
+        { path: 'gather/:document', name: 'document', component: () => import('./stages/gather/DocumentView.vue') },
+        { path: 'shape', name: 'shape', component: () => import('./stages/shape/ShapeStage.vue') },
+        { path: 'find', name: 'find', component: () => import('./stages/find/FindStage.vue') },
+        { path: 'answer', name: 'answer', component: () => import('./stages/answer/AnswerStage.vue') },
+        { path: 'prove', name: 'prove', component: () => import('./stages/prove/ProveStage.vue') },
+        { path: 'mend', name: 'mend', component: () => import('./stages/mend/MendStage.vue') },
+        { path: 'serve', name: 'serve', component: () => import('./stages/serve/ServeStage.vue') },
+      ],
+    },
+    { path: '/:rest(.*)*', redirect: '/' },
+  ],
+})
