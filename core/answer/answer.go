@@ -10,6 +10,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/text"
 )
 
 // Bench is what a question is answered with.
@@ -151,6 +152,7 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 		return fmt.Errorf("embed the evidence: %w", err)
 	}
 	question, vs := vs[0], vs[1:]
+	amounts := text.Amounts(r.Text())
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
 	extra := map[string]bool{}
 	for _, t := range r.Terms {
@@ -159,7 +161,7 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 		}
 	}
 	for _, p := range ps {
-		scoreUnits(p, terms, question, vs[:len(p.units)], r.Wants)
+		scoreUnits(p, terms, amounts, question, vs[:len(p.units)], r.Wants)
 		f := Features{Cosine: p.rank.Cosine, Near: p.rank.Nearest}
 		has := map[string]bool{}
 		for i := range p.units {

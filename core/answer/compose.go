@@ -103,11 +103,17 @@ func pick(p *passage, budget int, terms map[string]float64, wants []text.Quantit
 	a, b := window(p.units, best, budget, wants)
 	var out []quote
 	for i := a; i < b; i++ {
-		if u := &p.units[i]; len(u.words) >= 2 && !strings.HasSuffix(u.text, "?") {
+		if u := &p.units[i]; (len(u.words) >= 2 || yesOrNo(u.text)) && !strings.HasSuffix(u.text, "?") {
 			out = append(out, quote{p, i})
 		}
 	}
 	return out
+}
+
+// yesOrNo tells a sentence that answers by itself, short as it is.
+func yesOrNo(s string) bool {
+	s = strings.ToLower(strings.Trim(s, " .!,"))
+	return s == "yes" || s == "no"
 }
 
 // rows gives the best row of a table and those that match the question as well, in order.
@@ -212,7 +218,7 @@ func norms(ws []text.Word) []string {
 }
 
 // scoreUnits weighs every unit of a passage against the question.
-func scoreUnits(p *passage, terms []asked, question embed.Vector, vectors []embed.Vector, wants []text.QuantityKind) {
+func scoreUnits(p *passage, terms []asked, amounts []text.Amount, question embed.Vector, vectors []embed.Vector, wants []text.QuantityKind) {
 	var sum float64
 	for i := range terms {
 		sum += terms[i].weight
@@ -243,7 +249,7 @@ func scoreUnits(p *passage, terms []asked, question embed.Vector, vectors []embe
 		}
 		switch place := i - first[u.section]; {
 		case u.row != nil:
-			u.score += rowBonus(u, terms, sum)
+			u.score += rowBonus(u, terms, sum) + boundsBonus(u, amounts)
 		case place == 0:
 			u.score += 0.15
 		case place == 1:
@@ -282,4 +288,32 @@ func rowBonus(u *unit, terms []asked, sum float64) float64 {
 		got -= 0.02 * extra * sum
 	}
 	return 0.4 * got / sum
+}
+
+// boundsBonus favours the row whose label states a range that holds an amount of the question ("2 to 7 days" for "three
+// days"), and puts back those whose range does not.
+func boundsBonus(u *unit, amounts []text.Amount) float64 {
+	if len(amounts) == 0 {
+		return 0
+	}
+	labels := labelCells(u)
+	for i, c := range u.row.Cells {
+		if !labels[i] {
+			continue
+		}
+		b, ok := text.BoundsIn(c.Text)
+		if !ok {
+			continue
+		}
+		for _, a := range amounts {
+			if a.Unit != b.Unit {
+				continue
+			}
+			if b.Holds(a.Value) {
+				return 0.6
+			}
+			return -0.6
+		}
+	}
+	return 0
 }

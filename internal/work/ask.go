@@ -3,6 +3,7 @@ package work
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"jolvex/core/answer"
@@ -195,8 +196,8 @@ func pathAt(d *doc.Document, s doc.Span) []string {
 		return []string{}
 	}
 	path := append([]string{}, d.Path(i)...)
-	if d.Blocks[i].Kind == doc.Heading {
-		path = append(path, d.Of(d.Blocks[i].Span))
+	if h := d.Of(d.Blocks[i].Span); d.Blocks[i].Kind == doc.Heading && (len(path) > 0 || !strings.EqualFold(h, d.Title)) {
+		path = append(path, h)
 	}
 	return path
 }

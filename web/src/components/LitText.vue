@@ -3,7 +3,9 @@ import { computed } from 'vue'
 import { pieces, type Range } from '@/api/bytes'
 
 const props = defineProps<{ text: string; lit: Range[] }>()
-const parts = computed(() => pieces(props.text, props.lit))
+const parts = computed(() =>
+  pieces(props.text, props.lit).map((p) => ({ ...p, text: p.text.replace(/\n{2,}/g, '\n') })),
+)
 </script>
 
 <template>

@@ -25,7 +25,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
   return {
     gather: {
       value: count(c.documents),
-      unit: 'documents',
+      unit: 'in',
       alert: c.failed > 0 ? `${count(c.failed)} failed` : undefined,
     },
     shape: { value: count(c.chunks), unit: 'chunks', alert: c.stale ? 'not applied' : undefined },

@@ -22,8 +22,8 @@ const picked = ref<DocumentRow[]>([])
 
 const states = ['indexed', 'failed', 'left out', 'waiting', 'fetched'] as const
 const filter = computed({
-  get: () => String(route.query.state ?? ''),
-  set: (s) => void router.replace({ query: { ...route.query, state: s === '' ? undefined : s } }),
+  get: () => String(route.query.state ?? 'all'),
+  set: (s) => void router.replace({ query: { ...route.query, state: s === 'all' ? undefined : s } }),
 })
 const search = computed({
   get: () => String(route.query.q ?? ''),
@@ -37,7 +37,7 @@ async function load(): Promise<void> {
     sources.value = await ok(api.GET('/api/corpora/{corpus}/sources', { params: { path } }))
     const list = await ok(
       api.GET('/api/corpora/{corpus}/documents', {
-        params: { path, query: { state: filter.value, text: search.value, limit: 2500 } },
+        params: { path, query: { state: filter.value === 'all' ? '' : filter.value, text: search.value, limit: 2500 } },
       }),
     )
     documents.value = list.documents
@@ -52,7 +52,7 @@ const loadSoon = useDebounceFn(load, 500, { maxWait: 1500 })
 function arrived(d: DocumentRow): void {
   const i = documents.value.findIndex((x) => x.id === d.id)
   if (i >= 0) documents.value.splice(i, 1, d)
-  else if (filter.value === '' && search.value === '') {
+  else if (filter.value === 'all' && search.value === '') {
     documents.value.push(d)
     total.value++
   }
@@ -120,6 +120,20 @@ const tones: Record<string, string> = {
   waiting: 'caution',
   fetched: 'caution',
 }
+const failed = computed(() => corpus.current?.failed ?? 0)
+
+function toneOf(state: string): string {
+  return tones[state] ?? ''
+}
+
+function linkTo(id: string) {
+  return { name: 'document', params: { corpus: corpus.name, document: id } }
+}
+
+function showAll(): void {
+  void router.replace({ query: {} })
+}
+
 function pick(rows: DocumentRow[]): void {
   picked.value = rows
 }
@@ -177,7 +191,7 @@ onUnmounted(() => stops.forEach((s) => s()))
         <h1>Documents</h1>
         <span class="muted figure">{{ count(total) }}</span>
         <ElSelect v-model="filter" class="states" aria-label="State">
-          <ElOption value="" label="All states" />
+          <ElOption value="all" label="All states" />
           <ElOption v-for="s in states" :key="s" :value="s" :label="s" />
         </ElSelect>
         <ElInput
@@ -190,29 +204,24 @@ onUnmounted(() => stops.forEach((s) => s()))
         <ElButton :disabled="canRetry.length === 0" @click="retry(canRetry.map((d) => d.id))"
           >Try selected again</ElButton
         >
-        <ElButton :disabled="(corpus.current?.failed ?? 0) === 0" @click="retry([])">Try all failed again</ElButton>
+        <ElButton :disabled="failed === 0" @click="retry([])">Try all failed again</ElButton>
       </div>
       <div v-if="documents.length === 0 && gathering.length === 0" class="notice">
-        <template v-if="filter === '' && search === ''">
+        <template v-if="filter === 'all' && search === ''">
           Here stands what the assistant answers from. Add a site by its address, or files, at the left.
         </template>
-        <template v-else
-          >No document matches.
-          <button class="linkish" @click="router.replace({ query: {} })">Show all</button></template
-        >
+        <template v-else>No document matches. <button class="linkish" @click="showAll">Show all</button></template>
       </div>
       <ElTable v-else :data="documents" row-key="id" size="small" class="list" @selection-change="pick">
         <ElTableColumn type="selection" width="38" reserve-selection />
         <ElTableColumn label="State" prop="state" width="92" sortable>
           <template #default="{ row }"
-            ><span :class="tones[row.state]">{{ row.state }}</span></template
+            ><span :class="toneOf(row.state)">{{ row.state }}</span></template
           >
         </ElTableColumn>
         <ElTableColumn label="Document" prop="title" min-width="200" sortable>
           <template #default="{ row }">
-            <RouterLink :to="{ name: 'document', params: { corpus: corpus.name, document: row.id } }">{{
-              row.title === '' ? shortAddress(row.address) : row.title
-            }}</RouterLink>
+            <RouterLink :to="linkTo(row.id)">{{ row.title === '' ? shortAddress(row.address) : row.title }}</RouterLink>
           </template>
         </ElTableColumn>
         <ElTableColumn label="Address" prop="address" min-width="170" sortable>
