@@ -74,13 +74,8 @@ func packSection(d *doc.Document, sec []unit, t Tokens, s Settings) []Chunk {
 	var out []Chunk
 	from := 0
 	for from < len(sec) {
-		to, size := from, 0
-		for to < len(sec) {
-			n := t.Count(sec[to].span)
-			if to > from && size+n > s.Size {
-				break
-			}
-			size += n
+		to := from + 1
+		for to < len(sec) && t.Count(extent(sec[from:to+1])) <= s.Size {
 			to++
 		}
 		// A heading or a lead-in stays with what it introduces.

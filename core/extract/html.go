@@ -37,7 +37,7 @@ func fromHTML(in Input) (*doc.Document, error) {
 	src := decode(in.Body, in.MediaType)
 	root, err := html.Parse(strings.NewReader(src))
 	if err != nil {
-		return nil, fmt.Errorf("parse the page: %w", err)
+		return nil, fmt.Errorf("%w to read: %w", ErrTooLarge, err) // the parser's limit on nesting is its only error
 	}
 	page := goquery.NewDocumentFromNode(root)
 	r := &htmlReader{block: doc.Block{Kind: doc.Paragraph}, soft: map[int]bool{}}

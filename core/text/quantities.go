@@ -242,8 +242,20 @@ func plain(s string) string {
 func unitOf(u string) string {
 	u = strings.ToLower(u)
 	for _, p := range [][2]string{
-		{"kilog", "kg"}, {"kilos", "kg"}, {"kilo", "kg"}, {"km", "km"}, {"kg", "kg"}, {"kb", "kb"}, {"gram", "g"}, {"tonne", "t"}, {"centim", "cm"}, {"met", "m"}, {"mile", "mile"},
-		{"inch", "in"}, {"feet", "ft"}, {"lit", "l"},
+		{"kilog", "kg"},
+		{"kilos", "kg"},
+		{"kilo", "kg"},
+		{"km", "km"},
+		{"kg", "kg"},
+		{"kb", "kb"},
+		{"gram", "g"},
+		{"tonne", "t"},
+		{"centim", "cm"},
+		{"met", "m"},
+		{"mile", "mile"},
+		{"inch", "in"},
+		{"feet", "ft"},
+		{"lit", "l"},
 	} {
 		if strings.HasPrefix(u, p[0]) {
 			return p[1]

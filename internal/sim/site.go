@@ -148,8 +148,18 @@ var menu = [][2]string{
 }
 
 var foot = [][2]string{
-	{"/jobs", "Jobs"}, {"/freight", "Freight"}, {"/privacy", "Privacy"}, {"/glossary", "Glossary"}, {"/tickets", "Tickets"}, {"/basket", "Basket"}, {"/account/login", "Log in"},
-	{"/internal/rota", "Rota"}, {"/thank-you", "Thanks"}, {"/fares?utm_source=footer", "Prices"}, {"/old-brochure", "Brochure"}, {"/timetables/winter-2025", "Last winter"},
+	{"/jobs", "Jobs"},
+	{"/freight", "Freight"},
+	{"/privacy", "Privacy"},
+	{"/glossary", "Glossary"},
+	{"/tickets", "Tickets"},
+	{"/basket", "Basket"},
+	{"/account/login", "Log in"},
+	{"/internal/rota", "Rota"},
+	{"/thank-you", "Thanks"},
+	{"/fares?utm_source=footer", "Prices"},
+	{"/old-brochure", "Brochure"},
+	{"/timetables/winter-2025", "Last winter"},
 }
 
 func (s *site) frame(w http.ResponseWriter, title string, noindex bool, body []byte) {

@@ -1,0 +1,152 @@
+package query
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"jolvex/core/index"
+	"jolvex/core/text"
+)
+
+var all = Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true}
+
+type lexicon map[string]bool
+
+func (l lexicon) Knows(w string) bool { return l[w] }
+
+var english = lexicon{"train": true, "norway": true, "bread": true, "voucher": true}
+
+func corpus() *index.View {
+	b := index.NewBuilder(index.Public)
+	b.Add(index.Entry{Document: "a"}, index.Texts{"Bicycles", "", "bicycles travel on the ferry; the timetable and the refund rules; dogs welcome; rain"})
+	b.Add(index.Entry{Document: "b"}, index.Texts{"Bicycles", "", "bicycle fare, wheelchair access, seaplane, life jacket"})
+	return (&index.Snapshot{Parts: []index.Part{{Segment: b.Build()}}}).See(index.Public)
+}
+
+func read(q string, turns ...string) Reading {
+	var ts []Turn
+	for i, t := range turns {
+		ts = append(ts, Turn{Role: []string{"user", "assistant"}[i%2], Text: t})
+	}
+	return Read(Question{Text: q, Turns: ts}, corpus(), english, all)
+}
+
+func stems(r Reading) string {
+	var out []string
+	for _, t := range r.Terms {
+		out = append(out, t.Stem)
+	}
+	return strings.Join(out, " ")
+}
+
+func TestKinds(t *testing.T) {
+	cases := map[Kind][]string{
+		Greeting: {"hi", "Hello!", "Good morning", "hey there", "how are you?", "Hello, how are you today?"},
+		Thanks:   {"thanks", "Thank you very much!", "ok great, thanks", "cheers", "thanks for your help", "that's all, thank you"},
+		Goodbye:  {"bye", "Goodbye", "thanks, bye", "have a nice day"},
+		Assent:   {"yes", "No.", "ok", "no thanks"},
+		Ask:      {"hi, how much is a ticket?", "Is there no bus?", "Thanks. And the return fare?", "What is a goodbye party?", "yes but what about dogs", "refund"},
+		Empty:    {"", "  ", "???", "👍"},
+	}
+	for kind, qs := range cases {
+		for _, q := range qs {
+			assert.Equal(t, kind, read(q).Kind, q)
+		}
+	}
+}
+
+func TestFiller(t *testing.T) {
+	cases := map[string]string{
+		"Could you please tell me when the ferry leaves?": "when the ferry leaves?",
+		"Hi, I was wondering if dogs are welcome, thanks": "if dogs are welcome",
+		"I'd like to know about refunds please":           "refunds",
+		"Do you know whether bicycles are carried?":       "whether bicycles are carried?",
+		"When does the ferry leave?":                      "When does the ferry leave?",
+		"please":                                          "please",
+	}
+	for in, want := range cases {
+		assert.Equal(t, want, read(in).Text(), in)
+	}
+}
+
+func TestSpelling(t *testing.T) {
+	cases := map[string]string{
+		"bycicle":         "bicycle",
+		"weelchair acces": "wheelchair access",
+		"the timetabel":   "the timetable",
+		"refnud":          "refund",
+		"train to Norway": "train to Norway", // known English is no misspelling of "rain"
+		"gift voucher":    "gift voucher",
+		"xqzt":            "xqzt",
+		"A380":            "A380",
+	}
+	for in, want := range cases {
+		assert.Equal(t, want, Read(Question{Text: in}, corpus(), english, Settings{Spelling: true}).Text(), in)
+	}
+	r := read("bycicle fare")
+	assert.Equal(t, "bycicle → bicycle", r.Wordings[len(r.Wordings)-1].Note)
+}
+
+func TestCompounds(t *testing.T) {
+	assert.Contains(t, stems(read("time table")), "timet")
+	assert.Contains(t, stems(read("sea plane trip")), "seaplan")
+	assert.Contains(t, stems(read("lifejacket")), "jacket")
+	assert.NotContains(t, stems(read("ferry refund")), "ferryrefund")
+}
+
+func TestFollowUps(t *testing.T) {
+	r := read("And for a dog?", "How much is the ferry for a bicycle?", "£4.00.")
+	assert.Contains(t, stems(r), "ferri")
+	assert.Contains(t, stems(r), "dog")
+	for _, x := range r.Terms {
+		if x.Stem == "bicycl" {
+			assert.Less(t, x.Weight, 1.0, "what is carried over counts for less")
+			assert.Equal(t, "follow-up", x.Pass)
+		}
+	}
+	assert.Contains(t, r.Wants, text.Money, "it still asks for a price")
+
+	chained := read("And there?", "Is the ferry running?", "Yes.", "What about dogs?", "Welcome.")
+	assert.Contains(t, stems(chained), "dog")
+	assert.Contains(t, stems(chained), "ferri", "through the follow-up before it")
+
+	whole := read("Which documents must passengers show before boarding the ferry at the pier?", "How much is a bicycle?")
+	assert.NotContains(t, stems(whole), "bicycl", "a question that stands alone takes nothing over")
+	thanks := read("and dogs?", "How much is the ferry?", "£8.", "thanks", "You are welcome.")
+	assert.Contains(t, stems(thanks), "ferri", "courtesies in between are passed over")
+}
+
+func TestWants(t *testing.T) {
+	cases := map[string]text.QuantityKind{
+		"How much is a ticket?": text.Money, "What time does it leave?": text.Clock, "opening hours": text.Clock, "When is it closed?": text.Date,
+		"How long does it take?": text.Duration, "How many bicycles fit?": text.Number, "telephone number": text.Phone, "What is your email?": text.Mail, "How heavy may it be?": text.Measure,
+	}
+	for q, want := range cases {
+		assert.Contains(t, wants(q), want, q)
+	}
+	assert.Empty(t, wants("Are dogs welcome?"))
+}
+
+func TestPassesCanBeSwitchedOff(t *testing.T) {
+	r := Read(Question{Text: "Hello", Turns: []Turn{{"user", "ferry"}}}, corpus(), english, Settings{})
+	assert.Equal(t, Ask, r.Kind)
+	assert.Len(t, r.Wordings, 1)
+	assert.Equal(t, "hello", stems(r))
+	assert.NotEmpty(t, read("who are you").Terms, "a question of stop words alone is still searched for")
+}
+
+// Published pairs: kitten/sitting 3 (Levenshtein's usual example), CA/ABC 3 and "a cat"/"an abct" 4 for optimal string
+// alignment (Boytsov 2011, from memory), and swaps of neighbours that count once (Damerau 1964).
+func TestDistance(t *testing.T) {
+	cases := []struct {
+		a, b string
+		want int
+	}{{"kitten", "sitting", 3}, {"ca", "abc", 3}, {"a cat", "an abct", 4}, {"teh", "the", 1}, {"", "abc", 3}, {"same", "same", 0}, {"naïve", "naive", 1}}
+	for _, c := range cases {
+		assert.Equal(t, c.want, Distance(c.a, c.b, 9), "%s/%s", c.a, c.b)
+		assert.Equal(t, c.want, Distance(c.b, c.a, 9))
+		assert.Equal(t, min(c.want, 3), Distance(c.a, c.b, 2), "cut off above the limit")
+	}
+}

@@ -1,0 +1,6 @@
+package tests
+
+import (
+	_ "github.com/blevesearch/bleve/v2"
+	_ "gonum.org/v1/gonum/mat"
+)
