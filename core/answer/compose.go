@@ -177,8 +177,24 @@ func window(us []unit, best, budget int, wants []text.QuantityKind) (from, to in
 	if l := us[from].lead; l >= lo && l < from {
 		from = l
 	}
-	// A lead-in takes its list along, as far as the words go.
-	for to < hi && strings.HasSuffix(us[to-1].text, ":") {
+	return wholeLists(us, from, to, hi, budget)
+}
+
+// wholeLists lets a reply that reached into a list have all of it: half a list is a wrong answer. A list that is
+// longer than the reply may be is cut at its end, never at its start.
+func wholeLists(us []unit, from, to, hi, budget int) (int, int) {
+	listed := func(i int) bool { return us[i].kind == doc.Item }
+	if listed(from) {
+		for from > 0 && us[from].lead >= 0 && from > us[from].lead {
+			from--
+		}
+	}
+	words := 0
+	for i := from; i < to; i++ {
+		words += len(us[i].words)
+	}
+	for to < hi && (strings.HasSuffix(us[to-1].text, ":") || listed(to) && listed(to-1) && words+len(us[to].words) <= budget+budget/2) {
+		words += len(us[to].words)
 		to++
 	}
 	return from, to

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"slices"
 	"strings"
 
 	"jolvex/core/index"
@@ -32,14 +33,14 @@ func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 	return out.String(), strings.Join(notes, ", ")
 }
 
-// nearest finds the corpus word closest to w: one edit for words of four or five letters, two from six on; among equals
-// the one in most chunks. The first letter must agree unless one edit mends it.
+// nearest finds the corpus word closest to w: one edit for words of four or five letters, two from six on, and for
+// three letters a swap alone; among equals the one in most chunks. The first letter must agree unless one edit mends it.
 func nearest(w string, c Corpus) string {
 	limit := 0
 	switch n := len([]rune(w)); {
 	case n >= 6:
 		limit = 2
-	case n >= 4:
+	case n >= 3:
 		limit = 1
 	}
 	if limit == 0 {
@@ -51,7 +52,7 @@ func nearest(w string, c Corpus) string {
 			return
 		}
 		d := Distance(w, v.Word, min(limit, bestDist))
-		if d > limit || (d == 2 && v.Word[0] != w[0]) {
+		if d > limit || d == 2 && v.Word[0] != w[0] || len(w) == 3 && !sameLetters(w, v.Word) {
 			return
 		}
 		if d < bestDist || d == bestDist && (v.Chunks > bestCount || v.Chunks == bestCount && v.Word < best) {
@@ -59,6 +60,13 @@ func nearest(w string, c Corpus) string {
 		}
 	})
 	return best
+}
+
+func sameLetters(a, b string) bool {
+	x, y := []rune(a), []rune(b)
+	slices.Sort(x)
+	slices.Sort(y)
+	return slices.Equal(x, y)
 }
 
 // Distance is the number of insertions, deletions, replacements and swaps of neighbours between a and b, no part being

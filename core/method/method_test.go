@@ -1,0 +1,93 @@
+package method
+
+import (
+	"reflect"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestDefaultsAreWithinTheirBounds(t *testing.T) {
+	assert.Empty(t, Default().Validate())
+	for _, f := range Fields() {
+		assert.NotEmpty(t, f.Label, f.Key)
+		assert.NotEmpty(t, f.Help, f.Key)
+		if f.Kind == "integer" || f.Kind == "number" {
+			require.NotNil(t, f.Min, f.Key)
+			require.NotNil(t, f.Max, f.Key)
+		}
+	}
+}
+
+func TestValidate(t *testing.T) {
+	m := Default()
+	m.Chunk.Size = 5
+	m.Chunk.Strategy = "random"
+	m.Answer.Bar = 1.5
+	assert.Len(t, m.Validate(), 4, "size, strategy, bar, and an overlap larger than the size")
+}
+
+func stages(t *testing.T, m Method) []string {
+	t.Helper()
+	s, err := m.Stages("embedder-1")
+	require.NoError(t, err)
+	v := reflect.ValueOf(s)
+	var out []string
+	for i := range v.NumField() {
+		out = append(out, v.Field(i).String())
+	}
+	return out
+}
+
+// A change is felt by its own stage and all after it, and by none before.
+func TestStageHashesAreChained(t *testing.T) {
+	base := stages(t, Default())
+	changes := map[int]func(*Method){
+		2: func(m *Method) { m.Chunk.Overlap = 41 },
+		5: func(m *Method) { m.Query.Spelling = false },
+		6: func(m *Method) { m.Find.Dense = 0.5 },
+		7: func(m *Method) { m.Answer.Refusal = "No." },
+	}
+	for first, change := range changes {
+		m := Default()
+		change(&m)
+		got := stages(t, m)
+		for i := range got {
+			assert.Equal(t, i >= first, got[i] != base[i], "stage %d after a change at stage %d", i, first)
+		}
+	}
+	other, err := Default().Stages("embedder-2")
+	require.NoError(t, err)
+	assert.NotEqual(t, base[3], other.Embed)
+	assert.Equal(t, base[2], other.Chunk)
+}
+
+func TestHashAndDifference(t *testing.T) {
+	a, b := Default(), Default()
+	ha, err := a.Hash()
+	require.NoError(t, err)
+	b.Find.K1, b.Answer.TurnTo = 1.3, "Ring us."
+	hb, err := b.Hash()
+	require.NoError(t, err)
+	assert.NotEqual(t, ha, hb)
+	assert.Equal(t, []string{"find.k1", "answer.turnTo"}, Difference(a, b))
+	assert.Empty(t, Difference(a, a))
+}
+
+// RFC 8785: the canonical form does not hang on the order of members or the writing of numbers.
+func TestHashIsCanonical(t *testing.T) {
+	type one struct {
+		A float64 `json:"a"`
+		B string  `json:"b"`
+	}
+	type other struct {
+		B string  `json:"b"`
+		A float64 `json:"a"`
+	}
+	x, err := hashOf(one{10, "ü"})
+	require.NoError(t, err)
+	y, err := hashOf(other{"ü", 1e1})
+	require.NoError(t, err)
+	assert.Equal(t, x, y)
+}
