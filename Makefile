@@ -1,0 +1,93 @@
+# Two commands matter: `make demo` shows the product, `make test` proves it. Both install what they need.
+
+GO      ?= go
+NPM     := npm --no-fund --no-audit
+LINT    := $(GO) tool -modfile=tools/lint/go.mod
+RACE    := ./internal/... ./cmd/...
+export CGO_ENABLED ?= 0
+
+.PHONY: demo build test format lint types unit go-test race browser-test bench evaluate calibrate fuzz api shots clean
+
+demo: build
+	./bin/jolvex demo --data $(or $(DATA),.cache/demo)
+
+build: bin/jolvex
+
+# --- what is needed -------------------------------------------------------------------------------------------------
+
+# The lock file says which packages; the stamp is newer than it once they are there.
+web/node_modules/.package-lock.json: web/package-lock.json
+	cd web && $(NPM) ci
+	touch $@
+
+.PHONY: packages
+packages:
+	@sh tools/packages.sh chromium debian-faq gcc libc6-dev
+
+# --- the program ----------------------------------------------------------------------------------------------------
+
+WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json web/tsconfig.app.json
+GO_SOURCES  := $(shell find cmd core internal demo web/embed.go -type f -not -name '*_test.go') go.mod go.sum
+
+web/dist/index.html: $(WEB_SOURCES) web/node_modules/.package-lock.json
+	cd web && $(NPM) run --silent build
+
+bin/jolvex: $(GO_SOURCES) web/dist/index.html
+	$(GO) build -ldflags '-s -w' -o $@ ./cmd/jolvex
+
+# --- the proof ------------------------------------------------------------------------------------------------------
+
+test: packages format lint types unit go-test race browser-test
+
+format: web/node_modules/.package-lock.json
+	@bad=$$($(LINT) gofumpt -l cmd core demo internal tests tools web/embed.go); [ -z "$$bad" ] || { echo "not formatted:"; echo "$$bad"; exit 1; }
+	cd web && $(NPM) run --silent format-check
+
+lint: web/dist/index.html
+	$(GO) vet ./...
+	$(LINT) staticcheck ./...
+	cd web && $(NPM) run --silent lint
+
+# The API's description and the types made of it are kept in the repository; this fails when they are behind the code.
+types: build
+	./bin/jolvex openapi > .cache-openapi.json && cmp .cache-openapi.json docs/openapi.json; s=$$?; rm -f .cache-openapi.json; [ $$s = 0 ] || { echo "docs/openapi.json is behind the code: run make api"; exit 1; }
+	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o node_modules/.schema.ts > /dev/null && npx --no-install prettier --log-level silent --write node_modules/.schema.ts --ignore-path /dev/null && cmp node_modules/.schema.ts src/api/schema.ts
+	cd web && $(NPM) run --silent types
+
+unit: web/node_modules/.package-lock.json
+	cd web && $(NPM) run --silent test
+
+go-test: web/dist/index.html
+	$(GO) test ./core/... ./demo/... ./tests ./tools/...
+
+race: web/dist/index.html
+	CGO_ENABLED=1 $(GO) test -race $(RACE)
+
+browser-test: build
+	JOLVEX=$(CURDIR)/bin/jolvex $(GO) test -count=1 ./tests/walk
+
+# --- measurements ---------------------------------------------------------------------------------------------------
+
+bench: web/dist/index.html
+	$(GO) test -run '^$$' -bench . -benchtime 1s ./core/... ./tests ./internal/...
+
+evaluate: packages web/dist/index.html
+	$(GO) run ./tools/evaluate
+
+fuzz:
+	$(GO) test -fuzz FuzzWordsAndSentences -fuzztime 30s ./core/text
+	$(GO) test -fuzz FuzzExtract -fuzztime 30s ./core/extract
+	$(GO) test -fuzz FuzzRobots -fuzztime 30s ./internal/gather
+
+# --- upkeep ---------------------------------------------------------------------------------------------------------
+
+api: bin/jolvex
+	./bin/jolvex openapi > docs/openapi.json
+	cd web && $(NPM) run --silent api && npx --no-install prettier --log-level silent --write src/api/schema.ts
+
+# Pictures for the README, from a demo that is running.
+shots:
+	$(GO) run ./tests/shots -address $(or $(ADDRESS),http://127.0.0.1:8642) -out docs/screenshots
+
+clean:
+	rm -rf bin .cache web/node_modules web/dist/assets web/dist/index.html
