@@ -27,6 +27,7 @@ const (
 
 var fieldNames = [Fields]string{"title", "headings", "body"}
 
+// String is the field's name as interfaces show it.
 func (f Field) String() string { return fieldNames[f] }
 
 // Audiences. Staff may see everything; the public sees public segments only.
