@@ -240,7 +240,7 @@ func printRanking(w io.Writer, r *work.Reply) {
 	}
 	for i, e := range r.Evidence {
 		var why []string
-		for _, n := range []string{"title", "headings", "body", "meaning"} {
+		for _, n := range []string{"title", "headings", "body", "meaning", "sentence"} {
 			if s := e.Shares[n]; s >= 0.005 {
 				why = append(why, fmt.Sprintf("%s %.0f %%", n, 100*s))
 			}

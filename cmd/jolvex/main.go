@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -38,7 +39,7 @@ func main() {
 	case err == nil:
 	case errors.As(err, &exit):
 		os.Exit(exit.code)
-	case errors.As(err, &usageError{}):
+	case errors.As(err, &usageError{}), strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(), "required flag"):
 		fmt.Fprintln(os.Stderr, "jolvex:", err)
 		os.Exit(codeUsage)
 	default:

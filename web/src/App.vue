@@ -20,9 +20,12 @@ watch(
   { immediate: true },
 )
 
+const untyped = ['radio', 'checkbox', 'range', 'button', 'submit', 'reset', 'file', 'color', 'image']
+
 function typing(e: KeyboardEvent): boolean {
-  const t = e.target as HTMLElement | null
-  return t !== null && (t.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(t.tagName))
+  const t = e.target
+  if (t instanceof HTMLInputElement) return !untyped.includes(t.type)
+  return t instanceof HTMLElement && (t.isContentEditable || ['TEXTAREA', 'SELECT'].includes(t.tagName))
 }
 
 function key(e: KeyboardEvent): void {

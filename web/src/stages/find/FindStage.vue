@@ -13,6 +13,7 @@ const question = ref(String(route.query.q ?? ''))
 const reply = ref<Reply>()
 const problem = ref('')
 const busy = ref(false)
+const whole = ref(new Set<number>())
 
 const signals = [
   { key: 'title', name: 'title' },
@@ -35,6 +36,7 @@ async function find(): Promise<void> {
   if (q === '') return
   busy.value = true
   problem.value = ''
+  whole.value.clear()
   try {
     reply.value = await ok(
       api.POST('/api/corpora/{corpus}/find', {
@@ -46,6 +48,10 @@ async function find(): Promise<void> {
     problem.value = (e as Error).message
   }
   busy.value = false
+}
+
+function toggle(i: number): void {
+  if (!whole.value.delete(i)) whole.value.add(i)
 }
 
 function submit(): void {
@@ -130,7 +136,10 @@ onMounted(find)
         <div>
           <RouterLink :to="link(e)" class="title">{{ [e.title, ...e.path].join(' › ') }}</RouterLink>
           <p class="muted mono">{{ shortAddress(e.address) }}</p>
-          <p class="passage"><LitText :text="e.text" :lit="e.lit" /></p>
+          <p class="passage" :class="{ whole: whole.has(i) }"><LitText :text="e.text" :lit="e.lit" /></p>
+          <button v-if="e.text.length > 700" class="linkish" :aria-expanded="whole.has(i)" @click="toggle(i)">
+            {{ whole.has(i) ? 'Show less' : 'Show the whole chunk' }}
+          </button>
         </div>
         <table class="why" :aria-label="`Why it ranks ${i + 1}`">
           <tbody>
@@ -177,8 +186,14 @@ onMounted(find)
 }
 .passage {
   max-width: 72ch;
-  max-height: 9.2em;
-  overflow: auto;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 8;
+  line-clamp: 8;
+  overflow: hidden;
+}
+.passage.whole {
+  display: block;
 }
 .why {
   font-size: 12px;

@@ -121,7 +121,7 @@ watch(
         <StrataView :chunks="chunks" :chosen="chosen" @choose="show" />
       </template>
     </div>
-    <div class="right">
+    <div class="right" tabindex="0" role="region" aria-label="Text of the document">
       <article v-if="doc !== undefined" class="reading">
         <p v-if="doc.blocks.length === 0" class="notice">
           There is no text. {{ doc.reason === '' ? 'It has not been fetched yet.' : `Reason: ${doc.reason}.` }}

@@ -1,0 +1,243 @@
+package walk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/tests/browser"
+)
+
+// page is the interface as a person has it before them.
+type page struct {
+	t   *testing.T
+	ctx context.Context
+	axe string
+}
+
+func openPage(t *testing.T, address string) *page {
+	t.Helper()
+	ctx, cancel, err := browser.Start(context.Background())
+	require.NoError(t, err)
+	t.Cleanup(cancel)
+	axe, err := os.ReadFile(filepath.Join("..", "..", "web", "node_modules", "axe-core", "axe.min.js"))
+	require.NoError(t, err)
+	p := &page{t, ctx, string(axe)}
+	p.do(chromedp.Navigate(address))
+	return p
+}
+
+func (p *page) do(steps ...chromedp.Action[chromedp.Void]) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, 20*time.Second)
+	defer cancel()
+	require.NoError(p.t, chromedp.Do(ctx, steps...))
+}
+
+func (p *page) click(css string) { p.t.Helper(); p.do(chromedp.Click(chromedp.CSS(css))) }
+
+func (p *page) write(css, text string) {
+	p.t.Helper()
+	p.do(chromedp.Click(chromedp.CSS(css)), chromedp.SendKeys(chromedp.CSS(css), text))
+}
+
+func (p *page) key(keys string) { p.t.Helper(); p.do(chromedp.KeyEvent(keys)) }
+
+// leave takes the focus out of what was being written in, where single keys are letters.
+func (p *page) leave() {
+	p.t.Helper()
+	p.do(chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`))
+}
+
+// holds evaluates a condition in the page.
+func (p *page) holds(js string) bool {
+	p.t.Helper()
+	ok, err := chromedp.Run(p.ctx, chromedp.Evaluate[bool]("!!("+js+")"))
+	require.NoError(p.t, err, js)
+	return ok
+}
+
+func (p *page) until(js string) { p.t.Helper(); until(p.t, js, func() bool { return p.holds(js) }) }
+
+// clickText clicks the button, link or label that says something.
+func (p *page) clickText(text string) {
+	p.t.Helper()
+	js := fmt.Sprintf(`[...document.querySelectorAll('button,a,label,[role=option],.el-radio')].filter(e => e.offsetParent !== null && e.textContent.trim() === %q && !e.disabled)[0]`, text)
+	p.until(js)
+	p.do(chromedp.Evaluate[chromedp.Void]("(" + js + ").click()"))
+}
+
+func (p *page) text(css string) string {
+	p.t.Helper()
+	s, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](fmt.Sprintf(`(document.querySelector(%q)?.innerText ?? '')`, css)))
+	require.NoError(p.t, err)
+	return s
+}
+
+func (p *page) has(css, text string) {
+	p.t.Helper()
+	p.until(fmt.Sprintf(`[...document.querySelectorAll(%q)].some(e => e.innerText.includes(%q))`, css, text))
+}
+
+// audit runs axe-core (WCAG 2.1 A and AA) over the screen.
+func (p *page) audit(name string) {
+	p.t.Helper()
+	if !p.holds("window.axe") {
+		p.do(chromedp.Evaluate[chromedp.Void](p.axe))
+	}
+	raw, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](`axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']}).then(r => JSON.stringify(r.violations.map(v => ({id: v.id, help: v.help, nodes: v.nodes.slice(0, 3).map(n => n.html)}))))`, chromedp.EvalAwaitPromise))
+	require.NoError(p.t, err)
+	var found []struct {
+		ID, Help string
+		Nodes    []string
+	}
+	require.NoError(p.t, json.Unmarshal([]byte(raw), &found))
+	for _, f := range found {
+		assert.Fail(p.t, "accessibility", "%s: %s (%s): %s", name, f.ID, f.Help, strings.Join(f.Nodes, "\n"))
+	}
+}
+
+// The walk that the product is for: a site goes in, a cited answer comes out, a question set says how often it is right.
+func TestTheWalk(t *testing.T) {
+	site := ferries(t, 0)
+	server := start(t, "serve", "--data", filepath.Join(t.TempDir(), "data"), "--addr", "127.0.0.1:0")
+	p := openPage(t, server.address)
+
+	// A corpus.
+	p.write(`input[aria-label="Name of a new corpus"]`, "Ferries")
+	p.audit("home")
+	p.clickText("Make corpus")
+	p.until(`location.pathname.endsWith('/c/Ferries/gather')`)
+	p.has(".notice", "Add a site by its address")
+
+	// Gather.
+	p.write(`input[name=address]`, site)
+	p.clickText("Gather site")
+	p.has(".notice.bad", "private address")
+	p.clickText("It is on this machine or a private network")
+	p.clickText("Gather site")
+	p.has(".el-table__row", "Fares")
+	p.until(`document.querySelectorAll('.job').length === 0 && document.querySelectorAll('.el-table__row').length > 30`)
+	p.has("nav a", "failed")
+	p.has(".el-table__row", "404: not found")
+	p.has(".el-table__row", "blocked by robots.txt")
+	p.audit("gather")
+	p.clickText("Try all failed again")
+	p.has(".notice", "tried again")
+	p.until(`document.querySelectorAll('.job').length === 0`)
+
+	// A document: its text with tables and headings, beside the link to the page.
+	p.clickText("Fares")
+	p.until(`document.querySelectorAll('.reading table').length >= 2 && document.querySelectorAll('.strata button').length >= 2`)
+	assert.Contains(t, p.text(".left"), site+"fares")
+	p.audit("document")
+
+	// Shape: the preview moves with the settings, nothing is applied until asked.
+	p.key("2")
+	p.until(`document.querySelectorAll('.text section').length > 0`)
+	p.clickText("Fixed tokens")
+	p.has(".notice", "not applied")
+	p.has(".draft", "Not applied")
+	before := p.text(".right .muted.figure")
+	p.do(chromedp.Focus(chromedp.CSS(`.el-slider__button-wrapper[aria-label="Size"], [aria-label="Size"] .el-slider__button-wrapper`)))
+	for range 40 {
+		p.key("\u0302") // arrow left
+	}
+	p.until(fmt.Sprintf(`document.querySelector('.right .muted.figure').innerText !== %q`, before))
+	p.audit("shape")
+	p.clickText("Apply and rebuild")
+	p.until(`!document.querySelector('.notice.caution') && document.querySelectorAll('.job').length === 0`)
+	p.has(".draft", "Draft saved")
+	p.clickText("By structure")
+	p.clickText("Apply and rebuild")
+	p.until(`!document.querySelector('.notice.caution') && document.querySelectorAll('.job').length === 0`)
+
+	// Find.
+	p.key("3")
+	p.write(`textarea[aria-label="Question"]`, "How much is a bicycle to Sandrel?\r")
+	p.until(`document.querySelectorAll('.hit').length > 3 && document.querySelectorAll('.hit mark').length > 3`)
+	p.has(".why", "headings")
+	assert.Contains(t, p.text(".hit"), "icycle")
+	p.audit("find")
+
+	// The Ask strip, from any stage: a cited reply; the citation opens the page at the passage.
+	p.leave()
+	p.key("4")
+	p.until(`document.querySelector('.el-slider')`)
+	p.audit("answer")
+	p.key("/")
+	p.until(`document.activeElement.id === 'ask'`)
+	p.do(chromedp.SendKeys(chromedp.CSS("#ask"), "How long are lost things kept?\r"))
+	p.has(".trail .sentence", "60 days")
+	p.has(".trail", "Answered")
+	p.audit("trail")
+	p.click(".trail .cite")
+	p.until(`location.pathname.includes('/gather/') && document.querySelector('.reading mark')`)
+	assert.Contains(t, p.text(".reading mark"), "60 days")
+
+	// A refusal, and why.
+	p.click("#ask")
+	p.do(chromedp.SendKeys(chromedp.CSS("#ask"), "Who won the football world cup in 1998?\r"))
+	p.has(".trail", "Refused")
+	p.has(".trail", "below the bar")
+	p.do(chromedp.Focus(chromedp.CSS("#ask")), chromedp.KeyEvent("\u001b"))
+	p.until(`!document.querySelector('.trail')`)
+
+	// Prove.
+	p.leave()
+	p.key("5")
+	p.has(".notice", "A question set holds expected questions")
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{questionsFile(t)}))
+	p.has(".notice", "55 questions")
+	p.clickText("Run the set")
+	p.until(`document.querySelectorAll('.results tbody tr').length === 55`)
+	p.has(".figures", "95 % interval")
+	p.has(".figures", "hit@1")
+	p.audit("prove")
+	p.clickText("How long are lost things kept?")
+	p.has(".detail", "held")
+	p.has(".detail .trail", "60 days")
+	p.clickText("Run the set")
+	p.has(".figures", "0 fixed · 0 broken")
+
+	// What is not built yet says in a sentence what will be there.
+	for key, says := range map[string]string{"6": "went wrong", "7": "will stand here"} {
+		p.key(key)
+		p.has("main", says)
+	}
+
+	// A view can be linked, and the Back key works.
+	p.do(chromedp.Navigate(server.address + "c/Ferries/gather?state=failed"))
+	p.until(`document.querySelectorAll('.el-table__row').length > 0`)
+	assert.NotContains(t, p.text(".el-table__body"), "indexed")
+	p.key("3")
+	p.until(`location.pathname.endsWith('/find')`)
+	p.do(chromedp.NavigateBack())
+	p.until(`location.search.includes('state=failed') && document.querySelectorAll('.el-table__row').length > 0`)
+	server.stop(t)
+}
+
+// The demo as `make demo` starts it, down to its first answer.
+func TestTheDemo(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "data")
+	p := start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0")
+	var c struct {
+		Documents, Chunks int
+		LastRun           struct{ Pass float64 }
+	}
+	get(t, p.address+"api/corpora/Tolmouth%20Ferries", &c)
+	assert.GreaterOrEqual(t, c.Documents, 25)
+	assert.Greater(t, c.LastRun.Pass, 0.5)
+	p.stop(t)
+	p = start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0")
+	p.stop(t)
+}
