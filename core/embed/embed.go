@@ -27,21 +27,7 @@ type Embedder interface {
 type Vector []int8
 
 // Dot is the integer dot product of a and b, which must be of one length. Whole numbers keep it the same on any processor.
-func Dot(a, b Vector) int32 {
-	var s0, s1, s2, s3 int32
-	b = b[:len(a)]
-	i := 0
-	for ; i+4 <= len(a); i += 4 {
-		s0 += int32(a[i]) * int32(b[i])
-		s1 += int32(a[i+1]) * int32(b[i+1])
-		s2 += int32(a[i+2]) * int32(b[i+2])
-		s3 += int32(a[i+3]) * int32(b[i+3])
-	}
-	for ; i < len(a); i++ {
-		s0 += int32(a[i]) * int32(b[i])
-	}
-	return s0 + s1 + s2 + s3
-}
+func Dot(a, b Vector) int32 { return dot(a, b) }
 
 // Cosine is the cosine of the angle between a and b, about -1 to 1; 0 when one of them is zero.
 func Cosine(a, b Vector) float64 { return float64(Dot(a, b)) / (127 * 127) }

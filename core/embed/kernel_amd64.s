@@ -1,0 +1,227 @@
+#include "textflag.h"
+
+// The sums of four registers of eight numbers become four numbers in the low half of A.
+#define SUM4(A, B, C, D, LOW, T) \
+	VPHADDD B, A, A       \
+	VPHADDD D, C, C       \
+	VPHADDD C, A, A       \
+	VEXTRACTI128 $1, A, T \
+	VPADDD T, LOW, LOW
+
+// One step of a row of a (at PTR) with both rows of b (in Y8, Y9).
+#define STEP(PTR, S0, S1) \
+	VMOVDQU (PTR), Y10     \
+	VPMADDWD Y8, Y10, Y11  \
+	VPMADDWD Y9, Y10, Y12  \
+	VPADDD Y11, S0, S0     \
+	VPADDD Y12, S1, S1     \
+	ADDQ $32, PTR
+
+#define CLEAR \
+	VPXOR Y0, Y0, Y0 \
+	VPXOR Y1, Y1, Y1 \
+	VPXOR Y2, Y2, Y2 \
+	VPXOR Y3, Y3, Y3 \
+	VPXOR Y4, Y4, Y4 \
+	VPXOR Y5, Y5, Y5 \
+	VPXOR Y6, Y6, Y6 \
+	VPXOR Y7, Y7, Y7
+
+// func avx2Dots4x2(a *int16, lda int, b *int8, ldb, k int, out *[8]int32)
+TEXT ·avx2Dots4x2(SB), NOSPLIT, $0-48
+	MOVQ a+0(FP), SI
+	MOVQ lda+8(FP), DX
+	MOVQ b+16(FP), DI
+	MOVQ ldb+24(FP), BX
+	MOVQ k+32(FP), CX
+	MOVQ out+40(FP), R8
+	LEAQ (SI)(DX*2), R9
+	LEAQ (R9)(DX*2), R10
+	LEAQ (R10)(DX*2), R11
+	LEAQ (DI)(BX*1), R12
+	CLEAR
+
+narrow:
+	VPMOVSXBW (DI), Y8
+	VPMOVSXBW (R12), Y9
+	STEP(SI, Y0, Y1)
+	STEP(R9, Y2, Y3)
+	STEP(R10, Y4, Y5)
+	STEP(R11, Y6, Y7)
+	ADDQ $16, DI
+	ADDQ $16, R12
+	SUBQ $16, CX
+	JNZ  narrow
+	SUM4(Y0, Y1, Y2, Y3, X0, X13)
+	SUM4(Y4, Y5, Y6, Y7, X4, X13)
+	VMOVDQU X0, (R8)
+	VMOVDQU X4, 16(R8)
+	VZEROUPPER
+	RET
+
+// func avx2Dots4x2Wide(a *int16, lda int, b *int16, ldb, k int, out *[8]int32)
+TEXT ·avx2Dots4x2Wide(SB), NOSPLIT, $0-48
+	MOVQ a+0(FP), SI
+	MOVQ lda+8(FP), DX
+	MOVQ b+16(FP), DI
+	MOVQ ldb+24(FP), BX
+	MOVQ k+32(FP), CX
+	MOVQ out+40(FP), R8
+	LEAQ (SI)(DX*2), R9
+	LEAQ (R9)(DX*2), R10
+	LEAQ (R10)(DX*2), R11
+	LEAQ (DI)(BX*2), R12
+	CLEAR
+
+broad:
+	VMOVDQU (DI), Y8
+	VMOVDQU (R12), Y9
+	STEP(SI, Y0, Y1)
+	STEP(R9, Y2, Y3)
+	STEP(R10, Y4, Y5)
+	STEP(R11, Y6, Y7)
+	ADDQ $32, DI
+	ADDQ $32, R12
+	SUBQ $16, CX
+	JNZ  broad
+	SUM4(Y0, Y1, Y2, Y3, X0, X13)
+	SUM4(Y4, Y5, Y6, Y7, X4, X13)
+	VMOVDQU X0, (R8)
+	VMOVDQU X4, 16(R8)
+	VZEROUPPER
+	RET
+
+// func avx2Dot(a, b *int8, n int) int32
+TEXT ·avx2Dot(SB), NOSPLIT, $0-28
+	MOVQ a+0(FP), SI
+	MOVQ b+8(FP), DI
+	MOVQ n+16(FP), CX
+	VPXOR Y0, Y0, Y0
+	VPXOR Y1, Y1, Y1
+	SUBQ $32, CX
+	JL   rest
+
+pair:
+	VPMOVSXBW (SI), Y2
+	VPMOVSXBW (DI), Y3
+	VPMOVSXBW 16(SI), Y4
+	VPMOVSXBW 16(DI), Y5
+	VPMADDWD Y2, Y3, Y3
+	VPMADDWD Y4, Y5, Y5
+	VPADDD Y3, Y0, Y0
+	VPADDD Y5, Y1, Y1
+	ADDQ $32, SI
+	ADDQ $32, DI
+	SUBQ $32, CX
+	JGE  pair
+
+rest:
+	ADDQ $32, CX
+	JZ   sum
+	VPMOVSXBW (SI), Y2
+	VPMOVSXBW (DI), Y3
+	VPMADDWD Y2, Y3, Y3
+	VPADDD Y3, Y0, Y0
+
+sum:
+	VPADDD Y1, Y0, Y0
+	VEXTRACTI128 $1, Y0, X1
+	VPADDD X1, X0, X0
+	VPHADDD X0, X0, X0
+	VPHADDD X0, X0, X0
+	VMOVD X0, AX
+	VZEROUPPER
+	MOVL AX, ret+24(FP)
+	RET
+
+// One row of a (at PTR) with the four rows of b (in Z16 to Z19), 32 numbers at a time.
+#define STEP512(PTR, S0, S1, S2, S3) \
+	VMOVDQU16 (PTR), Z20     \
+	VPDPWSSD Z16, Z20, S0    \
+	VPDPWSSD Z17, Z20, S1    \
+	VPDPWSSD Z18, Z20, S2    \
+	VPDPWSSD Z19, Z20, S3    \
+	ADDQ $64, PTR
+
+#define HALVE(Z, Y) \
+	VEXTRACTI64X4 $1, Z, Y20 \
+	VPADDD Y20, Y, Y
+
+// The sums of a row's four registers go to its four places in out.
+#define STORE512(A, B, C, D, LOW, T, AT) \
+	VPHADDD B, A, A       \
+	VPHADDD D, C, C       \
+	VPHADDD C, A, A       \
+	VEXTRACTI128 $1, A, T \
+	VPADDD T, LOW, LOW    \
+	VMOVQ LOW, AT(R8)     \
+	VMOVHPD LOW, (AT+32)(R8)
+
+// func vnniDots4x4(a *int16, lda int, b *int8, ldb, k int, out *[16]int32)
+TEXT ·vnniDots4x4(SB), NOSPLIT, $0-48
+	MOVQ a+0(FP), SI
+	MOVQ lda+8(FP), DX
+	MOVQ b+16(FP), DI
+	MOVQ ldb+24(FP), BX
+	MOVQ k+32(FP), CX
+	MOVQ out+40(FP), R8
+	LEAQ (SI)(DX*2), R9
+	LEAQ (R9)(DX*2), R10
+	LEAQ (R10)(DX*2), R11
+	LEAQ (DI)(BX*1), R12
+	LEAQ (R12)(BX*1), R13
+	LEAQ (R13)(BX*1), AX
+	VPXORD Z0, Z0, Z0
+	VMOVDQA64 Z0, Z1
+	VMOVDQA64 Z0, Z2
+	VMOVDQA64 Z0, Z3
+	VMOVDQA64 Z0, Z4
+	VMOVDQA64 Z0, Z5
+	VMOVDQA64 Z0, Z6
+	VMOVDQA64 Z0, Z7
+	VMOVDQA64 Z0, Z8
+	VMOVDQA64 Z0, Z9
+	VMOVDQA64 Z0, Z10
+	VMOVDQA64 Z0, Z11
+	VMOVDQA64 Z0, Z12
+	VMOVDQA64 Z0, Z13
+	VMOVDQA64 Z0, Z14
+	VMOVDQA64 Z0, Z15
+
+four:
+	VPMOVSXBW (DI), Z16
+	VPMOVSXBW (R12), Z17
+	VPMOVSXBW (R13), Z18
+	VPMOVSXBW (AX), Z19
+	STEP512(SI, Z0, Z1, Z2, Z3)
+	STEP512(R9, Z4, Z5, Z6, Z7)
+	STEP512(R10, Z8, Z9, Z10, Z11)
+	STEP512(R11, Z12, Z13, Z14, Z15)
+	ADDQ $32, DI
+	ADDQ $32, R12
+	ADDQ $32, R13
+	ADDQ $32, AX
+	SUBQ $32, CX
+	JNZ  four
+	HALVE(Z0, Y0)
+	HALVE(Z1, Y1)
+	HALVE(Z2, Y2)
+	HALVE(Z3, Y3)
+	HALVE(Z4, Y4)
+	HALVE(Z5, Y5)
+	HALVE(Z6, Y6)
+	HALVE(Z7, Y7)
+	HALVE(Z8, Y8)
+	HALVE(Z9, Y9)
+	HALVE(Z10, Y10)
+	HALVE(Z11, Y11)
+	HALVE(Z12, Y12)
+	HALVE(Z13, Y13)
+	HALVE(Z14, Y14)
+	HALVE(Z15, Y15)
+	STORE512(Y0, Y1, Y2, Y3, X0, X1, 0)
+	STORE512(Y4, Y5, Y6, Y7, X4, X5, 8)
+	STORE512(Y8, Y9, Y10, Y11, X8, X9, 16)
+	STORE512(Y12, Y13, Y14, Y15, X12, X13, 24)
+	VZEROUPPER
+	RET
