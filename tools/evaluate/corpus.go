@@ -1,6 +1,8 @@
 package main
 
 import (
+	"bufio"
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -9,31 +11,49 @@ import (
 	"strings"
 
 	"jolvex/core/doc"
-	"jolvex/core/embed"
 	"jolvex/core/extract"
 	"jolvex/core/index"
+	"jolvex/core/prove"
+	"jolvex/core/text"
 )
 
 // entry is one question of a FAQ with its answer.
 type entry struct {
-	id       string
-	heading  string
-	body     string
-	document *doc.Document
-	version  string
+	id      string
+	heading string
+	body    doc.Builder
+	answer  *doc.Document
 }
+
+// collection is a FAQ cut into its entries.
+type collection struct {
+	name    string
+	entries []*entry
+	asks    []ask
+}
+
+// ask is a question with the entry that answers it.
+type ask struct {
+	kind string // headings, two-word, reworded
+	text string
+	want string // id of the entry
+}
+
+// Where the Debian packages debian-faq, python3-doc, git-doc and perl-doc put their FAQs.
+const (
+	debianFAQ = "/usr/share/doc/debian/FAQ"
+	pythonFAQ = "/usr/share/doc/python3-doc/html/faq"
+	gitFAQ    = "/usr/share/doc/git/html/gitfaq.html"
+	perlFAQ   = "/usr/share/perl/*/pod/perlfaq?.pod"
+)
 
 var sectionNumber = regexp.MustCompile(`^(?:Chapter )?[\dA-Z]{1,2}(?:\.\d+)*\.\s+`)
 
-// loadFAQ reads the Debian FAQ (package debian-faq) as HTML, through the product's own reader, and cuts it into entries:
-// one for each heading that has text of its own. The index page, a table of contents, is left out.
-func loadFAQ(dir string) ([]entry, error) {
-	files, err := filepath.Glob(filepath.Join(dir, "*.en.html"))
-	if err != nil {
-		return nil, err
-	}
+// fromHTML reads pages through the product's own reader and cuts them into entries: one for each question among the
+// headings, with the text up to the next heading. Tables of contents are left out.
+func fromHTML(name string, files []string) (*collection, error) {
 	sort.Strings(files)
-	var out []entry
+	c := &collection{name: name}
 	for _, f := range files {
 		if strings.HasPrefix(filepath.Base(f), "index.") {
 			continue
@@ -46,40 +66,158 @@ func loadFAQ(dir string) ([]entry, error) {
 		if err != nil {
 			return nil, err
 		}
-		cur := -1
+		var cur *entry
 		for _, b := range d.Blocks {
 			t := d.Of(b.Span)
-			if b.Kind == doc.Heading && b.Level >= 2 {
-				out = append(out, entry{id: fmt.Sprintf("%s#%d", filepath.Base(f), b.Span.Start), heading: sectionNumber.ReplaceAllString(t, "")})
-				cur = len(out) - 1
-			} else if cur >= 0 && !strings.HasPrefix(t, "Table of Contents") {
-				out[cur].body += t + "\n"
+			if b.Kind == doc.Heading {
+				h := strings.TrimSpace(strings.TrimSuffix(sectionNumber.ReplaceAllString(t, ""), "¶"))
+				cur = c.add(fmt.Sprintf("%s#%d", filepath.Base(f), b.Span.Start), h)
+				continue
+			}
+			if cur == nil || strings.HasPrefix(t, "Table of Contents") {
+				continue
+			}
+			cur.take(d, b)
+		}
+	}
+	return c.finish()
+}
+
+// fromPod reads Perl's FAQ, which is written as plain old documentation: a heading line for each question.
+func fromPod(name string, files []string) (*collection, error) {
+	sort.Strings(files)
+	c := &collection{name: name}
+	mark := regexp.MustCompile(`[A-Z]<+\s?([^<>]*?)\s?>+`)
+	for _, f := range files {
+		raw, err := os.ReadFile(f)
+		if err != nil {
+			return nil, err
+		}
+		var cur *entry
+		for i, p := range strings.Split(string(raw), "\n\n") {
+			switch p = strings.Trim(p, "\n"); {
+			case strings.HasPrefix(p, "=head"):
+				_, h, _ := strings.Cut(p, " ")
+				cur = c.add(fmt.Sprintf("%s#%d", filepath.Base(f), i), doc.Fold(mark.ReplaceAllString(h, "$1")))
+			case cur == nil || p == "" || p[0] == '=' || strings.HasPrefix(p, "(contributed by"):
+			case p[0] == ' ' || p[0] == '\t':
+				cur.body.Add(doc.Block{Kind: doc.Code}, p)
+			default:
+				cur.body.Add(doc.Block{Kind: doc.Paragraph}, mark.ReplaceAllString(p, "$1"))
 			}
 		}
 	}
-	kept := out[:0]
-	for _, e := range out {
-		if strings.HasSuffix(e.heading, "?") && len(e.body) > 40 {
-			kept = append(kept, e)
-		}
-	}
-	if len(kept) == 0 {
-		return nil, fmt.Errorf("no questions found in %s: is the package debian-faq installed?", dir)
-	}
-	return kept, nil
+	return c.finish()
 }
 
-// snapshotOf indexes the entries' bodies alone, without their headings.
-func snapshotOf(entries []entry, emb embed.Embedder) (*index.Snapshot, error) {
-	b := index.NewBuilder(index.Public)
-	texts := make([]string, len(entries))
-	for i, e := range entries {
-		b.Add(index.Entry{Document: e.id, Version: e.id, Address: e.id}, index.Texts{index.Body: e.body})
-		texts[i] = e.body
+func (c *collection) add(id, heading string) *entry {
+	e := &entry{id: id, heading: heading}
+	c.entries = append(c.entries, e)
+	return e
+}
+
+// take copies a block of another document.
+func (e *entry) take(d *doc.Document, b doc.Block) {
+	if b.Grid == nil {
+		e.body.Add(doc.Block{Kind: b.Kind, Level: b.Level, Ordinal: b.Ordinal}, d.Of(b.Span))
+		return
 	}
-	vs, err := emb.Embed(texts)
+	rows := make([][]string, len(b.Grid.Rows))
+	for i, r := range b.Grid.Rows {
+		for _, cell := range r.Cells {
+			rows[i] = append(rows[i], cell.Text)
+		}
+	}
+	e.body.AddTable(doc.Place{}, b.Grid.Caption, b.Grid.Header, rows)
+}
+
+// finish keeps the entries that ask something and answer it, and makes their headings the first kind of question.
+func (c *collection) finish() (*collection, error) {
+	kept := c.entries[:0]
+	for _, e := range c.entries {
+		if e.answer = e.body.Document(); strings.HasSuffix(e.heading, "?") && len(e.answer.Text) > 40 {
+			e.answer.Title = ""
+			kept = append(kept, e)
+			c.asks = append(c.asks, ask{"headings", e.heading, e.id})
+		}
+	}
+	c.entries = kept
+	if len(kept) == 0 {
+		return nil, fmt.Errorf("%s: no questions found: is its Debian package installed?", c.name)
+	}
+	return c, nil
+}
+
+// Version implements find.Texts: an entry's answer goes by the entry's id.
+func (c *collection) Version(id string) (*doc.Document, error) {
+	for _, e := range c.entries {
+		if e.id == id {
+			return e.answer, nil
+		}
+	}
+	return nil, fmt.Errorf("no entry %s", id)
+}
+
+// expected is one line of a file of expected questions; entry is the heading of the entry that answers.
+type expected struct {
+	prove.Question
+	Entry string `json:"entry"`
+}
+
+func readExpected(path string) ([]expected, error) {
+	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
-	return &index.Snapshot{Name: "faq", Parts: []index.Part{{Segment: b.Build(), Vectors: vs}}}, nil
+	defer f.Close()
+	var out []expected
+	sc := bufio.NewScanner(f)
+	for n := 1; sc.Scan(); n++ {
+		var q expected
+		if err := json.Unmarshal(sc.Bytes(), &q); err != nil {
+			return nil, fmt.Errorf("line %d of %s: %w", n, path, err)
+		}
+		if err := q.Check(); err != nil {
+			return nil, fmt.Errorf("line %d of %s: %w", n, path, err)
+		}
+		out = append(out, q)
+	}
+	return out, sc.Err()
+}
+
+// addExpected turns the questions that name their entry into asks.
+func (c *collection) addExpected(qs []expected) error {
+	by := map[string]string{}
+	for _, e := range c.entries {
+		by[e.heading] = e.id
+	}
+	for _, q := range qs {
+		if q.Entry == "" {
+			continue
+		}
+		id, ok := by[q.Entry]
+		if !ok {
+			return fmt.Errorf("question %s: no entry has the heading %q", q.ID, q.Entry)
+		}
+		c.asks = append(c.asks, ask{q.Tags[0], q.Text, id})
+	}
+	return nil
+}
+
+// snapshot indexes the entries' answers alone, without their headings.
+func (c *collection) snapshot() *index.Segment {
+	b := index.NewBuilder(index.Public)
+	for _, e := range c.entries {
+		b.Add(index.Entry{Document: e.id, Version: e.id, Address: e.id, Span: doc.Span{End: len(e.answer.Text)}}, index.Texts{index.Body: e.answer.Text})
+	}
+	return b.Build()
+}
+
+// stopless drops stop words, as FTS5 has none of its own.
+func stopless(s string) []string {
+	var out []string
+	for _, w := range text.Content(s) {
+		out = append(out, w.Norm)
+	}
+	return out
 }

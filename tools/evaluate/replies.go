@@ -1,0 +1,3 @@
+package main
+
+func replies() error { return nil }

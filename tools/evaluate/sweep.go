@@ -1,0 +1,93 @@
+package main
+
+import (
+	"fmt"
+
+	"jolvex/core/embed"
+	"jolvex/core/find"
+	"jolvex/core/measure"
+)
+
+// cached keeps vectors by text, so that a sweep over settings embeds each text once.
+type cached struct {
+	embed.Embedder
+	seen map[string]embed.Vector
+}
+
+// Embed implements embed.Embedder.
+func (c *cached) Embed(texts []string) ([]embed.Vector, error) {
+	var missing []string
+	for _, t := range texts {
+		if _, ok := c.seen[t]; !ok {
+			missing = append(missing, t)
+		}
+	}
+	vs, err := c.Embedder.Embed(missing)
+	if err != nil {
+		return nil, err
+	}
+	for i, t := range missing {
+		c.seen[t] = vs[i]
+	}
+	out := make([]embed.Vector, len(texts))
+	for i, t := range texts {
+		out[i] = c.seen[t]
+	}
+	return out, nil
+}
+
+// sweep prints the mean reciprocal rank and hit@5 of the encoder's ranking over a grid of the shares of meaning, by
+// collection and kind of question.
+func sweep(all bool, s find.Settings) error {
+	static, err := embed.NewStatic()
+	if err != nil {
+		return err
+	}
+	encoder, err := embed.NewEncoder()
+	if err != nil {
+		return err
+	}
+	cs, err := collections(all)
+	if err != nil {
+		return err
+	}
+	emb := &cached{encoder, map[string]embed.Vector{}}
+	for _, dense := range []float64{0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8} {
+		for _, sentence := range []float64{0, 0.2, 0.4, 0.6} {
+			s.Dense, s.Sentence = dense, sentence
+			fmt.Printf("dense %.1f sentence %.1f:", dense, sentence)
+			for _, c := range cs {
+				if len(c.entries) > 300 {
+					continue
+				}
+				e, err := product("", c, emb, static, s)
+				if err != nil {
+					return err
+				}
+				kinds := map[string][3]float64{}
+				for _, a := range c.asks {
+					got, err := e.rank(a.text)
+					if err != nil {
+						return err
+					}
+					k := kinds[a.kind]
+					k[2]++
+					for i, id := range got {
+						if id == a.want {
+							k[0] += measure.ReciprocalRank([]int{i + 1})
+							k[1] += measure.Hit([]int{i + 1}, 5)
+						}
+					}
+					kinds[a.kind] = k
+				}
+				for _, kind := range []string{"headings", "two-word", "reworded"} {
+					if k := kinds[kind]; k[2] > 0 {
+						fmt.Printf("  %s %s %.3f %.2f", c.name[:3], kind[:3], k[0]/k[2], k[1]/k[2])
+					}
+				}
+			}
+			fmt.Println()
+		}
+	}
+	return nil
+}
