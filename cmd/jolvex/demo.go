@@ -68,11 +68,12 @@ func prepareDemo(ctx context.Context, s *settings, home string) error {
 	if err != nil && !(errors.As(err, &problem) && problem.Status == http.StatusNotFound) {
 		return err
 	}
-	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true}}
+	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true}, false}
 	if err := g.ensure(ctx); err != nil {
 		return err
 	}
-	if err := g.site(ctx, home, &gathered{}); err != nil {
+	var told gathered
+	if err := errors.Join(g.site(ctx, home, &told), g.encoded(ctx, &told)); err != nil {
 		return err
 	}
 	var saved api.Saved

@@ -23,13 +23,15 @@ import (
 func gatherCommand(s *settings) *cobra.Command {
 	var corpus string
 	var set store.SourceSettings
+	var quick bool
 	c := &cobra.Command{
 		Use:   "gather --corpus NAME ADDRESS|FILE...",
 		Short: "Take websites and files into a corpus",
 		Long: `Gathers each address as a site - every page that its links and sitemaps lead to, on the same host and under the same
 folder - and takes in each file (HTML, Markdown, text) or every such file of a folder. The corpus is made when it is
-missing. The command ends when everything is indexed. What failed is told with its reason and can be tried again by the
-same command.`,
+missing. The command ends when everything is indexed and the sentence encoder has read it; with --no-encode it ends once
+everything can be found, and the encoder goes on whenever the data folder is open. What failed is told with its reason and
+can be tried again by the same command.`,
 		Example: `  jolvex gather --corpus support https://www.example.org/
   jolvex gather --corpus support guide.md faq.html notes/
   jolvex gather --corpus staging --allow-private http://127.0.0.1:8080/`,
@@ -39,12 +41,13 @@ same command.`,
 			if err != nil {
 				return err
 			}
-			g := gatherer{cl, s, corpus, set}
+			g := gatherer{cl, s, corpus, set, quick}
 			return errors.Join(g.all(cmd.Context(), targets), cl.close())
 		},
 	}
 	f := c.Flags()
 	f.StringVar(&corpus, "corpus", "", "name of the corpus, made when missing")
+	f.BoolVar(&quick, "no-encode", false, "do not wait for the sentence encoder")
 	f.BoolVar(&set.AllowPrivate, "allow-private", false, "may reach private and loopback addresses")
 	f.IntVar(&set.PageCap, "pages", 0, "the most pages of a site (default 5000)")
 	f.IntVar(&set.Delay, "delay", 0, "milliseconds between requests to one host (default 1000; none on loopback)")
@@ -65,6 +68,7 @@ type gatherer struct {
 	s      *settings
 	corpus string
 	set    store.SourceSettings
+	quick  bool
 }
 
 func (g *gatherer) ensure(ctx context.Context) error {
@@ -111,7 +115,48 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 			return err
 		}
 	}
+	if !g.quick {
+		if err := g.encoded(ctx, &out); err != nil {
+			return err
+		}
+	}
 	return g.report(ctx, &out, began)
+}
+
+// encoded waits until the sentence encoder has read what was taken in.
+func (g *gatherer) encoded(ctx context.Context, out *gathered) error {
+	var jobs []work.Job
+	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "jobs"), nil, &jobs); err != nil {
+		return err
+	}
+	for _, j := range jobs {
+		if j.Kind != work.JobEncode || j.State != "queued" && j.State != "running" {
+			continue
+		}
+		done, err := g.cl.follow(ctx, g.corpus, j.ID, g.counter("encoder: %d of %d chunks"))
+		g.say("\n")
+		if err != nil {
+			return fmt.Errorf("encode: %w", err)
+		}
+		out.Waited = append(out.Waited, fmt.Sprintf("the sentence encoder: %d chunks read", done.Total))
+	}
+	return nil
+}
+
+// counter tells each new step of a job on one line.
+func (g *gatherer) counter(format string) func(work.Job) {
+	last := ""
+	return func(j work.Job) {
+		line := fmt.Sprintf(format, j.Done, j.Total)
+		if line == last || j.Total == 0 {
+			return
+		}
+		last = line
+		if j.Left > 1 {
+			line += fmt.Sprintf(", %.1f a second, %.0f s left", j.Rate, j.Left)
+		}
+		g.say("\r%-70s", line)
+	}
 }
 
 func (g *gatherer) say(format string, a ...any) {
@@ -125,13 +170,7 @@ func (g *gatherer) site(ctx context.Context, address string, out *gathered) erro
 	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sites"), api.AddSite{Address: address, Settings: g.set}, &added); err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)
 	}
-	last := ""
-	j, err := g.cl.follow(ctx, g.corpus, added.Job.ID, func(j work.Job) {
-		if line := fmt.Sprintf("%d of %d pages", j.Done, j.Total); line != last && j.Total > 0 {
-			last = line
-			g.say("\r%s: %s   ", address, line)
-		}
-	})
+	j, err := g.cl.follow(ctx, g.corpus, added.Job.ID, g.counter(address+": %d of %d pages"))
 	g.say("\n")
 	if err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)

@@ -17,7 +17,8 @@ import (
 type Bench struct {
 	View     *index.View
 	Texts    find.Texts
-	Embedder embed.Embedder
+	Embedder embed.Embedder // of the view's vectors
+	Quick    embed.Embedder // for single sentences
 	Memory   *find.Memory
 	Words    WordVectors
 	Lexicon  query.Lexicon
@@ -47,7 +48,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 		t.Reply = own1(own)
 		return t, nil
 	}
-	ranked, err := find.Rank(t.Reading, b.View, find.Library{Texts: b.Texts, Embedder: b.Embedder, Memory: b.Memory}, b.Find, max(shown, b.Find.Keep))
+	ranked, err := find.Rank(t.Reading, b.View, find.Library{Texts: b.Texts, Embedder: b.Embedder, Quick: b.Quick, Memory: b.Memory}, b.Find, max(shown, b.Find.Keep))
 	if err != nil {
 		return nil, fmt.Errorf("rank %q: %w", q.Text, err)
 	}
@@ -147,7 +148,7 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 			texts = append(texts, p.units[i].text)
 		}
 	}
-	vs, err := b.Embedder.Embed(texts)
+	vs, err := b.Quick.Embed(texts)
 	if err != nil {
 		return fmt.Errorf("embed the evidence: %w", err)
 	}

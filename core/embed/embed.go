@@ -23,6 +23,17 @@ type Embedder interface {
 	Embed(texts []string) ([]Vector, error) // [len(texts)], each of Dimensions(); a text without known words has the zero vector
 }
 
+// The grades of the built-in embeddings.
+const (
+	GradeEncoder = "encoder" // the sentence encoder; word vectors serve until its pass is through
+	GradeWords   = "words"   // the word vectors alone
+)
+
+// Settings of the embed stage.
+type Settings struct {
+	Grade string `json:"grade" default:"encoder" choices:"encoder,words" label:"Embedding" help:"The sentence encoder reaches passages that share no word with the question; it reads new text in the background. Word vectors are instant and need no pass."`
+}
+
 // Vector is a direction, each part from -127 to 127.
 type Vector []int8
 

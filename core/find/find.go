@@ -22,8 +22,9 @@ type Settings struct {
 	B          float64 `json:"b" default:"0.7" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
 	Title      float64 `json:"title" default:"1.5" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
 	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
-	Dense      float64 `json:"dense" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval)."`
-	Sentence   float64 `json:"sentence" default:"0.2" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning between the question and the chunk's best single sentence or heading adds, over the first candidates."`
+	Dense      float64 `json:"dense" default:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
+	DenseWords float64 `json:"denseWords" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`
+	Sentence   float64 `json:"sentence" default:"0.2" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning, by word vectors, between the question and the chunk's best single sentence or heading adds, over the first candidates."`
 	Candidates int     `json:"candidates" default:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
 	Keep       int     `json:"keep" default:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
 }
@@ -68,8 +69,17 @@ const reranked = 40
 // Library is what a ranking draws on besides the index.
 type Library struct {
 	Texts    Texts
-	Embedder embed.Embedder
+	Embedder embed.Embedder // of the view's vectors
+	Quick    embed.Embedder // for single sentences, of which a question meets hundreds
 	Memory   *Memory
+}
+
+// share is how much meaning counts under the embedder at hand.
+func (lib Library) share(s Settings) float64 {
+	if lib.Embedder.ID() == lib.Quick.ID() {
+		return s.DenseWords
+	}
+	return s.Dense
 }
 
 // Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense scores are brought to one scale
@@ -86,15 +96,20 @@ func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([
 	if err != nil {
 		return nil, fmt.Errorf("embed the question: %w", err)
 	}
+	quick, err := lib.Quick.Embed([]string{denseText(r)})
+	if err != nil {
+		return nil, fmt.Errorf("embed the question: %w", err)
+	}
+	share := lib.share(s)
 	dense := v.Dense(vs[0])
 	numbers := union(best(lex.Score, lex.Touched, s.Candidates), bestDense(v, dense, s.Candidates))
 	zl, zd := standard(numbers, lex.Score), standard(numbers, dense)
 	out := make([]Ranked, len(numbers))
 	for i, n := range numbers {
-		out[i] = Ranked{Number: n, Entry: v.Entry(n), Score: (1-s.Dense)*zl(n) + s.Dense*zd(n), Lexical: lex.Score[n], Cosine: dense[n]}
+		out[i] = Ranked{Number: n, Entry: v.Entry(n), Score: (1-share)*zl(n) + share*zd(n), Lexical: lex.Score[n], Cosine: dense[n]}
 	}
 	order(out)
-	zn, err := nearest(out[:min(reranked, len(out))], vs[0], lib, s)
+	zn, err := nearest(out[:min(reranked, len(out))], quick[0], lib, s)
 	if err != nil {
 		return nil, err
 	}
@@ -102,7 +117,7 @@ func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([
 	out = out[:min(limit, len(out))]
 	for i := range out {
 		out[i].Rank = i + 1
-		explain(&out[i], v, terms, model, parts{(1 - s.Dense) * zl(out[i].Number), s.Dense * zd(out[i].Number), s.Sentence * zn(out[i].Number)})
+		explain(&out[i], v, terms, model, parts{(1 - share) * zl(out[i].Number), share * zd(out[i].Number), s.Sentence * zn(out[i].Number)})
 	}
 	return out, nil
 }
@@ -125,7 +140,7 @@ func nearest(first []Ranked, q embed.Vector, lib Library, s Settings) (func(int)
 	}
 	score := make([]float64, most+1)
 	for i := range first {
-		x, err := lib.Memory.nearest(q, first[i].Entry, lib.Texts, lib.Embedder)
+		x, err := lib.Memory.nearest(q, first[i].Entry, lib.Texts, lib.Quick)
 		if err != nil {
 			return none, err
 		}

@@ -216,6 +216,7 @@ func DecodeVectors(b []byte) ([]embed.Vector, error) {
 type Manifest struct {
 	Segments   []Reference `json:"segments"`
 	VectorSet  string      `json:"vectorSet"` // hash of the embed stage: all vectors of a snapshot are of one set
+	Embedder   string      `json:"embedder"`  // ID of the embedder that made the set in force
 	IndexStage string      `json:"indexStage"`
 }
 
@@ -223,6 +224,7 @@ type Manifest struct {
 type Reference struct {
 	Hash     string   `json:"hash"`
 	Audience string   `json:"audience"`
-	Vectors  string   `json:"vectors"`
+	Words    string   `json:"words"`             // word vectors: always there
+	Encoded  string   `json:"encoded,omitempty"` // the encoder's vectors; missing until its pass has come by
 	Dead     []uint32 `json:"dead,omitempty"`
 }

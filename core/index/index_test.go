@@ -125,7 +125,11 @@ func TestUpdatesEqualAFreshBuild(t *testing.T) {
 				parts = append(parts, Part{Segment: b.Build(), Vectors: vs})
 			}
 			if r.IntN(4) == 0 && len(parts) > 1 {
-				seg, vs := Merge(Public, parts)
+				seg, from := Merge(Public, parts)
+				vs := make([]embed.Vector, len(from))
+				for i, o := range from {
+					vs[i] = parts[o.Part].Vectors[o.Chunk]
+				}
 				parts = []Part{{Segment: seg, Vectors: vs}}
 			}
 			_ = step

@@ -169,14 +169,17 @@ func (s *Segment) term(t string) (int, bool) {
 
 func (s *Segment) list(i int) []posting { return s.postings[s.starts[i]:s.starts[i+1]] }
 
-// Merge makes one segment of what is alive in several of the same audience, in order. dead may be shorter than the
-// segments or hold nil. It returns the vectors in the new order too, when every part has them.
-func Merge(audience string, parts []Part) (*Segment, []embed.Vector) {
+// Origin is where a chunk of a merged segment comes from.
+type Origin struct{ Part, Chunk int }
+
+// Merge makes one segment of what is alive in several of the same audience, in order, and tells where each chunk comes
+// from, so that vectors can follow.
+func Merge(audience string, parts []Part) (*Segment, []Origin) {
 	out := &Segment{Audience: audience}
 	lists := map[string][]posting{}
 	var words [][]string
-	var vectors []embed.Vector
-	for _, p := range parts {
+	var origins []Origin
+	for k, p := range parts {
 		renumber := make([]uint32, len(p.Segment.Entries))
 		for i, e := range p.Segment.Entries {
 			if p.Dead.Has(i) {
@@ -190,9 +193,7 @@ func Merge(audience string, parts []Part) (*Segment, []embed.Vector) {
 				ws = append(ws, p.Segment.words[id])
 			}
 			words = append(words, ws)
-			if i < len(p.Vectors) {
-				vectors = append(vectors, p.Vectors[i])
-			}
+			origins = append(origins, Origin{k, i})
 		}
 		for i, t := range p.Segment.terms {
 			for _, po := range p.Segment.list(i) {
@@ -204,10 +205,7 @@ func Merge(audience string, parts []Part) (*Segment, []embed.Vector) {
 		}
 	}
 	b := Builder{audience: audience, entries: out.Entries, lengths: out.lengths, lists: lists, words: words}
-	if len(vectors) != len(out.Entries) {
-		vectors = nil
-	}
-	return b.Build(), vectors
+	return b.Build(), origins
 }
 
 // Part is a segment as a snapshot uses it.

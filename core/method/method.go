@@ -12,6 +12,7 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/chunk"
+	"jolvex/core/embed"
 	"jolvex/core/extract"
 	"jolvex/core/find"
 	"jolvex/core/index"
@@ -22,6 +23,7 @@ import (
 // Method is one set of every setting.
 type Method struct {
 	Chunk  chunk.Settings  `json:"chunk"`
+	Embed  embed.Settings  `json:"embed"`
 	Query  query.Settings  `json:"query"`
 	Find   find.Settings   `json:"find"`
 	Answer answer.Settings `json:"answer"`

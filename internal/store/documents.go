@@ -276,6 +276,14 @@ func (s *Store) Retry(ctx context.Context, corpus string, ids []string) (sources
 	return sources, n, err
 }
 
+// RetrySource puts every failed document of a source back into the frontier.
+func (s *Store) RetrySource(ctx context.Context, source string) error {
+	return s.write(ctx, "try again", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'waiting', reason = '', attempts = 0 WHERE source_id = ? AND state = 'failed'`, source)
+		return err
+	})
+}
+
 // Filter picks documents of a corpus.
 type Filter struct {
 	Source, State, Text string

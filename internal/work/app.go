@@ -43,7 +43,8 @@ type App struct {
 	dir      string
 	lock     *os.File
 	store    *store.Store
-	embedder *embed.Static
+	words    *embed.Static
+	encoder  *embed.Encoder
 	versions *lru.Cache[string, *doc.Document]
 	memory   *find.Memory
 	log      *slog.Logger
@@ -59,6 +60,7 @@ type App struct {
 	running sync.WaitGroup
 	jobsMu  sync.Mutex
 	cancels map[string]context.CancelCauseFunc
+	reports map[string]*progress // of running jobs
 }
 
 // Open takes ownership of a data folder, making it when missing, and starts its background work. ErrOwned, wrapped, when
@@ -75,7 +77,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 		lock.Close()
 		return nil, fmt.Errorf("%s: %w", dir, ErrOwned)
 	}
-	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}}
+	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
 	a.ctx, a.stop = context.WithCancel(context.WithoutCancel(ctx))
 	if err := a.begin(ctx); err != nil {
 		a.stop()
@@ -87,7 +89,10 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 
 func (a *App) begin(ctx context.Context) error {
 	var err error
-	if a.embedder, err = embed.NewStatic(); err != nil {
+	if a.words, err = embed.NewStatic(); err != nil {
+		return err
+	}
+	if a.encoder, err = embed.NewEncoder(); err != nil {
 		return err
 	}
 	if a.versions, err = lru.New[string, *doc.Document](4000); err != nil {

@@ -8,6 +8,7 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/doc"
+	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/method"
@@ -61,9 +62,13 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 		return answer.Bench{}, err
 	}
 	snap := s.snapshot.Load()
+	emb := embed.Embedder(a.words)
+	if snap.Embedder == a.encoder.ID() {
+		emb = a.encoder
+	}
 	began := time.Now()
 	return answer.Bench{
-		View: snap.See(who.Audience), Texts: a, Embedder: a.embedder, Memory: a.memory, Words: a.embedder, Lexicon: a.embedder, Query: m.Query, Find: m.Find, Answer: m.Answer,
+		View: snap.See(who.Audience), Texts: a, Embedder: emb, Quick: a.words, Memory: a.memory, Words: a.words, Lexicon: a.words, Query: m.Query, Find: m.Find, Answer: m.Answer,
 		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}, nil

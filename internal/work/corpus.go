@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"jolvex/core/doc"
+	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/measure"
 	"jolvex/internal/store"
@@ -21,6 +22,7 @@ type Corpus struct {
 	Failed    int            `json:"failed"`
 	Chunks    int            `json:"chunks"`
 	Stale     bool           `json:"stale" doc:"The index was built with other settings than the draft has"`
+	Meaning   string         `json:"meaning" enum:"encoder,words," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
 	Bar       float64        `json:"bar"`
 	LastRun   *RunFigures    `json:"lastRun,omitempty"`
 	Answered  *float64       `json:"answered,omitempty" doc:"Share of answerable questions answered in the last run"`
@@ -85,8 +87,15 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 	if err != nil {
 		return out, err
 	}
-	out.Chunks = s.snapshot.Load().See(index.Staff).Chunks()
-	st, err := c.Method.Stages(a.embedder.ID())
+	snap := s.snapshot.Load()
+	out.Chunks = snap.See(index.Staff).Chunks()
+	switch snap.Embedder {
+	case a.encoder.ID():
+		out.Meaning = embed.GradeEncoder
+	case a.words.ID():
+		out.Meaning = embed.GradeWords
+	}
+	st, err := c.Method.Stages(a.target(c.Method).ID())
 	if err != nil {
 		return out, err
 	}

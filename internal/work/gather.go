@@ -89,6 +89,9 @@ func (a *App) AddSite(ctx context.Context, corpus, address string, set store.Sou
 	if err != nil {
 		return Source{}, Job{}, err
 	}
+	if err := a.store.RetrySource(ctx, s.ID); err != nil {
+		return Source{}, Job{}, err
+	}
 	if _, err := a.store.AddAddresses(ctx, s, 0, 1, []store.Address{{Key: start, Address: start}}); err != nil {
 		return Source{}, Job{}, err
 	}
@@ -140,6 +143,9 @@ func (a *App) Upload(ctx context.Context, corpus, name, mediaType string, body [
 	}
 	if d.State == store.Fetched {
 		if _, err := a.indexFetched(ctx, c.ID); err != nil {
+			return Document{}, err
+		}
+		if err := a.catchUp(ctx, c.ID); err != nil {
 			return Document{}, err
 		}
 		if d, err = a.store.Document(ctx, d.ID); err != nil {
@@ -251,7 +257,23 @@ func (a *App) gather(ctx context.Context, j store.Job, p *progress) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	return err
+	if err != nil {
+		return err
+	}
+	return a.catchUp(ctx, src.Corpus)
+}
+
+// catchUp queues the encoder's pass over a corpus when it is behind.
+func (a *App) catchUp(ctx context.Context, corpus string) error {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	s, err := a.shelf(ctx, c)
+	if err != nil {
+		return err
+	}
+	return a.encodeWhenBehind(ctx, c, s)
 }
 
 // sitemaps puts the addresses of the site's sitemaps into the frontier: those that robots.txt names, else /sitemap.xml.

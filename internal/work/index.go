@@ -8,7 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
-	"sort"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -61,14 +61,17 @@ func (a *App) load(ctx context.Context, c store.Corpus, s *shelf) error {
 		return err
 	}
 	parts, err := a.readParts(m)
-	if err == nil {
+	if err != nil {
+		a.log.Warn("the index is built anew from the documents", "corpus", c.Name, "reason", err)
+		if err := a.rebuildLocked(ctx, c, s, func(int, int) {}); err != nil {
+			return err
+		}
+	} else {
 		s.manifest = m
 		s.stage.Store(m.IndexStage)
-		s.snapshot.Store(&index.Snapshot{Name: name, Parts: parts})
-		return nil
+		s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Parts: parts})
 	}
-	a.log.Warn("the index is built anew from the documents", "corpus", c.Name, "reason", err)
-	return a.rebuildLocked(ctx, c, s, func(int, int) {})
+	return a.encodeWhenBehind(ctx, c, s)
 }
 
 func (a *App) indexFile(hash string) string { return filepath.Join(a.dir, "index", hash) }
@@ -95,15 +98,13 @@ func (a *App) readParts(m index.Manifest) ([]index.Part, error) {
 		if err != nil {
 			return nil, err
 		}
-		if b, err = a.readFile(r.Vectors); err != nil {
-			return nil, err
+		file := r.Words
+		if m.Embedder == a.encoder.ID() {
+			file = r.Encoded
 		}
-		vs, err := index.DecodeVectors(b)
+		vs, err := a.readVectors(file, len(seg.Entries))
 		if err != nil {
 			return nil, err
-		}
-		if len(vs) != len(seg.Entries) {
-			return nil, fmt.Errorf("segment %s has %d chunks and %d vectors: %w", r.Hash, len(seg.Entries), len(vs), index.ErrCorrupt)
 		}
 		out[i] = index.Part{Segment: seg, Vectors: vs}
 		for _, d := range r.Dead {
@@ -111,6 +112,18 @@ func (a *App) readParts(m index.Manifest) ([]index.Part, error) {
 		}
 	}
 	return out, nil
+}
+
+func (a *App) readVectors(file string, want int) ([]embed.Vector, error) {
+	b, err := a.readFile(file)
+	if err != nil {
+		return nil, err
+	}
+	vs, err := index.DecodeVectors(b)
+	if err == nil && len(vs) != want {
+		err = fmt.Errorf("file %s has %d vectors for %d chunks: %w", file, len(vs), want, index.ErrCorrupt)
+	}
+	return vs, err
 }
 
 // writeFile writes bytes under their hash, whole or not at all.
@@ -140,10 +153,16 @@ type cut struct {
 	audience string
 	entries  []index.Entry
 	texts    []index.Texts
-	vectors  []embed.Vector
+	words    []embed.Vector
+	encoded  []embed.Vector // nil until the encoder has read the chunks
 }
 
-// prepare cuts and embeds documents, on all cores; the order stays.
+// whole is what of a chunk is embedded.
+func whole(t index.Texts) string {
+	return t[index.Title] + "\n" + t[index.Path] + "\n" + t[index.Body]
+}
+
+// prepare cuts documents and gives their chunks word vectors, on all cores; the order stays.
 func (a *App) prepare(ctx context.Context, docs []store.Document, m method.Method) ([]cut, error) {
 	out := make([]cut, len(docs))
 	g, ctx := errgroup.WithContext(ctx)
@@ -162,26 +181,38 @@ func (a *App) prepare(ctx context.Context, docs []store.Document, m method.Metho
 }
 
 func (a *App) prepareOne(d store.Document, m method.Method) (cut, error) {
-	body, err := a.Version(d.Version)
-	if err != nil {
-		return cut{}, err
-	}
-	tokens, err := chunk.Tokenise(body.Text)
+	body, chunks, err := a.chunksOf(d.Version, m)
 	if err != nil {
 		return cut{}, err
 	}
 	c := cut{audience: d.Audience}
-	var whole []string
-	for _, ch := range chunk.Cut(body, tokens, m.Chunk) {
-		t := index.Texts{index.Title: body.Title, index.Path: strings.Join(ch.Path, "\n"), index.Body: bodyText(body, ch)}
+	texts := make([]string, len(chunks))
+	for i, ch := range chunks {
 		c.entries = append(c.entries, index.Entry{
 			Document: d.ID, Version: d.Version, Source: d.Source, Address: d.Address, Title: body.Title, Path: ch.Path, Span: ch.Span, Ordinal: ch.Ordinal, Tokens: ch.Tokens,
 		})
-		c.texts = append(c.texts, t)
-		whole = append(whole, body.Title+"\n"+t[index.Path]+"\n"+t[index.Body])
+		c.texts = append(c.texts, textsOf(body, ch))
+		texts[i] = whole(c.texts[i])
 	}
-	c.vectors, err = a.embedder.Embed(whole)
+	c.words, err = a.words.Embed(texts)
 	return c, err
+}
+
+// chunksOf cuts a document version under a method.
+func (a *App) chunksOf(version string, m method.Method) (*doc.Document, []chunk.Chunk, error) {
+	body, err := a.Version(version)
+	if err != nil {
+		return nil, nil, err
+	}
+	tokens, err := chunk.Tokenise(body.Text)
+	if err != nil {
+		return nil, nil, err
+	}
+	return body, chunk.Cut(body, tokens, m.Chunk), nil
+}
+
+func textsOf(d *doc.Document, c chunk.Chunk) index.Texts {
+	return index.Texts{index.Title: d.Title, index.Path: strings.Join(c.Path, "\n"), index.Body: bodyText(d, c)}
 }
 
 // bodyText is what of a chunk is indexed as its body: its text without headings, which have a field of their own, and
@@ -202,32 +233,29 @@ func bodyText(d *doc.Document, c chunk.Chunk) string {
 	return out.String()
 }
 
+// vectors are the sets that go with one segment; encoded is nil until the encoder has read all of it.
+type vectors struct{ words, encoded []embed.Vector }
+
 // segments makes one segment for each audience and writes the files.
 func (a *App) segments(cuts []cut) (parts []index.Part, refs []index.Reference, err error) {
 	builders := map[string]*index.Builder{}
-	vectors := map[string][]embed.Vector{}
+	sets := map[string]*vectors{}
 	for _, c := range cuts {
-		b := builders[c.audience]
+		b, v := builders[c.audience], sets[c.audience]
 		if b == nil {
-			b = index.NewBuilder(c.audience)
-			builders[c.audience] = b
+			b, v = index.NewBuilder(c.audience), &vectors{}
+			builders[c.audience], sets[c.audience] = b, v
 		}
 		for i, e := range c.entries {
 			b.Add(e, c.texts[i])
 		}
-		vectors[c.audience] = append(vectors[c.audience], c.vectors...)
+		v.words, v.encoded = append(v.words, c.words...), append(v.encoded, c.encoded...)
 	}
-	audiences := make([]string, 0, len(builders))
-	for au := range builders {
-		audiences = append(audiences, au)
-	}
-	sort.Strings(audiences)
-	for _, au := range audiences {
-		if builders[au].Len() == 0 {
+	for _, au := range []string{index.Public, index.Staff} {
+		if builders[au] == nil || builders[au].Len() == 0 {
 			continue
 		}
-		p := index.Part{Segment: builders[au].Build(), Vectors: vectors[au]}
-		r, err := a.writePart(p)
+		p, r, err := a.writePart(builders[au].Build(), *sets[au])
 		if err != nil {
 			return nil, nil, err
 		}
@@ -236,14 +264,57 @@ func (a *App) segments(cuts []cut) (parts []index.Part, refs []index.Reference, 
 	return parts, refs, nil
 }
 
-func (a *App) writePart(p index.Part) (index.Reference, error) {
-	r := index.Reference{Audience: p.Segment.Audience}
+func (a *App) writePart(seg *index.Segment, v vectors) (index.Part, index.Reference, error) {
+	p, r := index.Part{Segment: seg, Vectors: v.words}, index.Reference{Audience: seg.Audience}
 	var err error
-	if r.Hash, err = a.writeFile(p.Segment.Encode()); err != nil {
-		return r, err
+	if r.Hash, err = a.writeFile(seg.Encode()); err != nil {
+		return p, r, err
 	}
-	r.Vectors, err = a.writeFile(index.EncodeVectors(p.Vectors, a.embedder.Dimensions()))
-	return r, err
+	if r.Words, err = a.writeFile(index.EncodeVectors(v.words, a.words.Dimensions())); err != nil {
+		return p, r, err
+	}
+	if len(v.encoded) == len(seg.Entries) {
+		p.Vectors = v.encoded
+		r.Encoded, err = a.writeFile(index.EncodeVectors(v.encoded, a.encoder.Dimensions()))
+	}
+	return p, r, err
+}
+
+// choose brings all parts to one set of vectors: the encoder's when the method asks for it and every part has it, else
+// the word vectors. It completes the manifest.
+func (a *App) choose(m *index.Manifest, parts []index.Part, mt method.Method) error {
+	emb := embed.Embedder(a.words)
+	if mt.Embed.Grade == embed.GradeEncoder && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return r.Encoded == "" }) {
+		emb = a.encoder
+	}
+	for i, r := range m.Segments {
+		if len(parts[i].Vectors) > 0 && len(parts[i].Vectors[0]) == emb.Dimensions() {
+			continue
+		}
+		file := r.Words
+		if emb.ID() == a.encoder.ID() {
+			file = r.Encoded
+		}
+		var err error
+		if parts[i].Vectors, err = a.readVectors(file, len(parts[i].Segment.Entries)); err != nil {
+			return err
+		}
+	}
+	st, err := mt.Stages(emb.ID())
+	if err != nil {
+		return err
+	}
+	target, err := mt.Stages(a.target(mt).ID())
+	m.VectorSet, m.Embedder, m.IndexStage = st.Embed, emb.ID(), target.Index
+	return err
+}
+
+// target is the embedder that a method asks for.
+func (a *App) target(m method.Method) embed.Embedder {
+	if m.Embed.Grade == embed.GradeEncoder {
+		return a.encoder
+	}
+	return a.words
 }
 
 // most segments of one audience before they are merged.
@@ -265,20 +336,22 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 	if err != nil || len(docs) == 0 {
 		return 0, err
 	}
-	st, err := c.Method.Stages(a.embedder.ID())
-	if err != nil {
-		return 0, err
-	}
 	cuts, err := a.prepare(ctx, docs, c.Method)
 	if err != nil {
 		return 0, fmt.Errorf("cut documents: %w", err)
+	}
+	old := s.snapshot.Load()
+	// A little that is new is read by the encoder at once, when all else has been; much waits for the pass behind.
+	if len(old.Parts) == 0 || s.manifest.Embedder == a.encoder.ID() {
+		if err := a.encodeIfLittle(ctx, c.Method, cuts); err != nil {
+			return 0, err
+		}
 	}
 	indexed, replaced := map[string]string{}, map[string]bool{}
 	for _, d := range docs {
 		indexed[d.ID], replaced[d.ID] = d.Version, true
 	}
-	old := s.snapshot.Load()
-	m := index.Manifest{VectorSet: st.Embed, IndexStage: st.Index}
+	var m index.Manifest
 	var parts []index.Part
 	for i, p := range old.Parts {
 		r := s.manifest.Segments[i]
@@ -298,31 +371,63 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 	}
 	parts, m.Segments = append(parts, fresh...), append(m.Segments, refs...)
 	if len(parts) > mostSegments {
-		if parts, m.Segments, err = a.merge(parts); err != nil {
+		if parts, m.Segments, err = a.merge(parts, m.Segments); err != nil {
 			return 0, err
 		}
+	}
+	if err := a.choose(&m, parts, c.Method); err != nil {
+		return 0, err
 	}
 	return len(docs), a.publish(ctx, c.ID, s, m, parts, indexed)
 }
 
-func (a *App) merge(parts []index.Part) (out []index.Part, refs []index.Reference, err error) {
-	by := map[string][]index.Part{}
-	for _, p := range parts {
-		by[p.Segment.Audience] = append(by[p.Segment.Audience], p)
-	}
+func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Part, outRefs []index.Reference, err error) {
 	for _, au := range []string{index.Public, index.Staff} {
-		if len(by[au]) == 0 {
+		var of []index.Part
+		var from []index.Reference
+		complete := true
+		for i, p := range parts {
+			if p.Segment.Audience == au {
+				of, from = append(of, p), append(from, refs[i])
+				complete = complete && refs[i].Encoded != ""
+			}
+		}
+		if len(of) == 0 {
 			continue
 		}
-		var p index.Part
-		p.Segment, p.Vectors = index.Merge(au, by[au])
-		r, err := a.writePart(p)
+		seg, origins := index.Merge(au, of)
+		var v vectors
+		if v.words, err = a.follow(of, from, origins, func(r index.Reference) string { return r.Words }); err != nil {
+			return nil, nil, err
+		}
+		if complete {
+			if v.encoded, err = a.follow(of, from, origins, func(r index.Reference) string { return r.Encoded }); err != nil {
+				return nil, nil, err
+			}
+		}
+		p, r, err := a.writePart(seg, v)
 		if err != nil {
 			return nil, nil, err
 		}
-		out, refs = append(out, p), append(refs, r)
+		out, outRefs = append(out, p), append(outRefs, r)
 	}
-	return out, refs, nil
+	return out, outRefs, nil
+}
+
+// follow reads the vectors of several parts and puts them in the order of what was merged from them.
+func (a *App) follow(parts []index.Part, refs []index.Reference, origins []index.Origin, file func(index.Reference) string) ([]embed.Vector, error) {
+	sets := make([][]embed.Vector, len(parts))
+	for i, p := range parts {
+		var err error
+		if sets[i], err = a.readVectors(file(refs[i]), len(p.Segment.Entries)); err != nil {
+			return nil, err
+		}
+	}
+	out := make([]embed.Vector, len(origins))
+	for i, o := range origins {
+		out[i] = sets[o.Part][o.Chunk]
+	}
+	return out, nil
 }
 
 func (a *App) publish(ctx context.Context, corpus string, s *shelf, m index.Manifest, parts []index.Part, indexed map[string]string) error {
@@ -336,12 +441,12 @@ func (a *App) publish(ctx context.Context, corpus string, s *shelf, m index.Mani
 	}
 	s.manifest = m
 	s.stage.Store(m.IndexStage)
-	s.snapshot.Store(&index.Snapshot{Name: name, Parts: parts})
+	s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Parts: parts})
 	chunks := 0
 	for _, p := range parts {
 		chunks += len(p.Segment.Entries) - len(p.Dead.Members())
 	}
-	a.tell(ctx, event(corpus, "index", map[string]any{"chunks": chunks, "snapshot": name}))
+	a.tell(ctx, event(corpus, "index", map[string]any{"chunks": chunks, "snapshot": name, "embedder": m.Embedder}))
 	return a.sweep(ctx)
 }
 
@@ -354,7 +459,7 @@ func (a *App) sweep(ctx context.Context) error {
 	named := map[string]bool{}
 	for _, m := range ms {
 		for _, r := range m.Segments {
-			named[r.Hash], named[r.Vectors] = true, true
+			named[r.Hash], named[r.Words], named[r.Encoded] = true, true, true
 		}
 	}
 	files, err := os.ReadDir(filepath.Join(a.dir, "index"))
@@ -385,15 +490,15 @@ func (a *App) rebuild(ctx context.Context, j store.Job, p *progress) error {
 		return err
 	}
 	s.change.Lock()
-	defer s.change.Unlock()
-	return a.rebuildLocked(ctx, c, s, func(done, total int) { p.set(ctx, done, total, "cutting and indexing") })
-}
-
-func (a *App) rebuildLocked(ctx context.Context, c store.Corpus, s *shelf, tell func(done, total int)) error {
-	st, err := c.Method.Stages(a.embedder.ID())
+	err = a.rebuildLocked(ctx, c, s, func(done, total int) { p.set(ctx, done, total, "cutting and indexing") })
+	s.change.Unlock()
 	if err != nil {
 		return err
 	}
+	return a.encodeWhenBehind(ctx, c, s)
+}
+
+func (a *App) rebuildLocked(ctx context.Context, c store.Corpus, s *shelf, tell func(done, total int)) error {
 	states := []string{store.Fetched, store.Indexed, store.Unchanged}
 	counts, err := a.store.CountStates(ctx, c.ID, "")
 	if err != nil {
@@ -422,9 +527,16 @@ func (a *App) rebuildLocked(ctx context.Context, c store.Corpus, s *shelf, tell 
 		}
 		tell(len(indexed), total)
 	}
+	if err := a.encodeIfLittle(ctx, c.Method, cuts); err != nil {
+		return err
+	}
 	parts, refs, err := a.segments(cuts)
 	if err != nil {
 		return err
 	}
-	return a.publish(ctx, c.ID, s, index.Manifest{Segments: refs, VectorSet: st.Embed, IndexStage: st.Index}, parts, indexed)
+	m := index.Manifest{Segments: refs}
+	if err := a.choose(&m, parts, c.Method); err != nil {
+		return err
+	}
+	return a.publish(ctx, c.ID, s, m, parts, indexed)
 }

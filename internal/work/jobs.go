@@ -15,6 +15,7 @@ const (
 	JobGather  = "gather"  // target: source
 	JobRebuild = "rebuild" // target: none
 	JobRun     = "run"     // target: run
+	JobEncode  = "encode"  // target: none; goes beside the others
 )
 
 const lease = 30 * time.Second
@@ -65,6 +66,14 @@ func (a *App) nudge() {
 
 func (a *App) runJob(ctx context.Context, j store.Job) {
 	p := &progress{app: a, job: j, began: time.Now()}
+	a.jobsMu.Lock()
+	a.reports[j.ID] = p
+	a.jobsMu.Unlock()
+	defer func() {
+		a.jobsMu.Lock()
+		delete(a.reports, j.ID)
+		a.jobsMu.Unlock()
+	}()
 	p.report(ctx, true)
 	err := func() (err error) {
 		defer func() {
@@ -80,6 +89,8 @@ func (a *App) runJob(ctx context.Context, j store.Job) {
 			return a.rebuild(ctx, j, p)
 		case JobRun:
 			return a.run(ctx, j, p)
+		case JobEncode:
+			return a.encode(ctx, j, p)
 		}
 		return fmt.Errorf("unknown kind of job %q", j.Kind)
 	}()
@@ -139,7 +150,7 @@ func (a *App) Cancel(ctx context.Context, corpus, id string) error {
 	cancel := a.cancels[id]
 	a.jobsMu.Unlock()
 	switch {
-	case cancel != nil:
+	case cancel != nil && j.State == store.Running:
 		cancel(errCancelled)
 		return nil
 	case j.State == store.Queued:
@@ -155,7 +166,7 @@ func (a *App) Cancel(ctx context.Context, corpus, id string) error {
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,rebuild,run"`
+	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode"`
 	Target    string  `json:"target"`
 	State     string  `json:"state" enum:"queued,running,done,failed,cancelled"`
 	Done      int     `json:"done"`
@@ -185,9 +196,23 @@ func (a *App) Jobs(ctx context.Context, corpus string) ([]Job, error) {
 	}
 	out := make([]Job, len(js))
 	for i, j := range js {
-		out[i] = jobView(j, 0, 0)
+		out[i] = a.paced(j)
 	}
 	return out, nil
+}
+
+// paced is a job with its rate and time left, when it is running.
+func (a *App) paced(j store.Job) Job {
+	a.jobsMu.Lock()
+	p := a.reports[j.ID]
+	a.jobsMu.Unlock()
+	if p == nil {
+		return jobView(j, 0, 0)
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	rate, left := p.pace()
+	return jobView(j, rate, left)
 }
 
 // Job finds one job of a corpus.
@@ -200,7 +225,7 @@ func (a *App) Job(ctx context.Context, corpus, id string) (Job, error) {
 	if err != nil || j.Corpus != c.ID {
 		return Job{}, errors.Join(err, fmt.Errorf("job %s: %w", id, ErrMissing))
 	}
-	return jobView(j, 0, 0), nil
+	return a.paced(j), nil
 }
 
 // progress reports how far a job is, a few times a second at most.
@@ -223,6 +248,15 @@ func (p *progress) set(ctx context.Context, done, total int, note string) {
 	p.report(ctx, false)
 }
 
+// pace gives items a second and seconds left; p.mu must be held.
+func (p *progress) pace() (rate, left float64) {
+	if sec := time.Since(p.began).Seconds(); sec > 0.2 && p.job.Done > p.first {
+		rate = float64(p.job.Done-p.first) / sec
+		left = float64(max(0, p.job.Total-p.job.Done)) / rate
+	}
+	return rate, left
+}
+
 func (p *progress) report(ctx context.Context, now bool) {
 	p.mu.Lock()
 	if !now && time.Since(p.last) < 300*time.Millisecond {
@@ -231,11 +265,7 @@ func (p *progress) report(ctx context.Context, now bool) {
 	}
 	p.last = time.Now()
 	j := p.job
-	rate, left := 0.0, 0.0
-	if sec := time.Since(p.began).Seconds(); sec > 0.2 && j.Done > p.first {
-		rate = float64(j.Done-p.first) / sec
-		left = float64(max(0, j.Total-j.Done)) / rate
-	}
+	rate, left := p.pace()
 	p.mu.Unlock()
 	if err := p.app.store.Progress(context.WithoutCancel(ctx), j.ID, j.Done, j.Total, j.Note, lease); err != nil {
 		p.app.log.Error("progress was not recorded", "job", j.ID, "error", err)

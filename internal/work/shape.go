@@ -37,7 +37,7 @@ func (a *App) rebuildWhenStale(ctx context.Context, id string, m method.Method) 
 	if err != nil {
 		return nil, err
 	}
-	st, err := m.Stages(a.embedder.ID())
+	st, err := m.Stages(a.target(m).ID())
 	if err != nil {
 		return nil, err
 	}

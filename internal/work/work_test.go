@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/chunk"
+	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/prove"
 	"jolvex/core/query"
@@ -78,10 +79,21 @@ func ferries(t *testing.T) string {
 	return srv.URL + "/"
 }
 
-func gather(t *testing.T, a *work.App, corpus, home string) {
+// create makes a corpus that is served by word vectors alone, for tests of other things than the encoder.
+func create(t *testing.T, a *work.App, corpus string) {
 	t.Helper()
 	_, err := a.CreateCorpus(t.Context(), corpus)
 	require.NoError(t, err)
+	m, err := a.Method(t.Context(), corpus)
+	require.NoError(t, err)
+	m.Embed.Grade = embed.GradeWords
+	_, err = a.SaveMethod(t.Context(), corpus, m)
+	require.NoError(t, err)
+}
+
+func gather(t *testing.T, a *work.App, corpus, home string) {
+	t.Helper()
+	create(t, a, corpus)
 	_, j, err := a.AddSite(t.Context(), corpus, home, store.SourceSettings{AllowPrivate: true})
 	require.NoError(t, err)
 	assert.Equal(t, "done", ended(t, a, corpus, j.ID).State)
@@ -184,8 +196,7 @@ func TestGatheringGoesOnAfterItWasCutOff(t *testing.T) {
 	defer srv.Close()
 	dir := t.TempDir()
 	a := open(t, dir)
-	_, err := a.CreateCorpus(t.Context(), "c")
-	require.NoError(t, err)
+	create(t, a, "c")
 	_, j, err := a.AddSite(t.Context(), "c", srv.URL, store.SourceSettings{AllowPrivate: true})
 	require.NoError(t, err)
 	<-reached
@@ -225,8 +236,7 @@ func TestAJobCanBeCancelled(t *testing.T) {
 	defer srv.Close()
 	defer close(hold)
 	a := fresh(t)
-	_, err := a.CreateCorpus(t.Context(), "c")
-	require.NoError(t, err)
+	create(t, a, "c")
 	_, j, err := a.AddSite(t.Context(), "c", srv.URL, store.SourceSettings{AllowPrivate: true})
 	require.NoError(t, err)
 	<-started
@@ -251,9 +261,8 @@ func TestOneFolderHasOneOwner(t *testing.T) {
 
 func TestPrivateAddressesNeedPermission(t *testing.T) {
 	a := fresh(t)
-	_, err := a.CreateCorpus(t.Context(), "c")
-	require.NoError(t, err)
-	_, _, err = a.AddSite(t.Context(), "c", "http://127.0.0.1:1/", store.SourceSettings{})
+	create(t, a, "c")
+	_, _, err := a.AddSite(t.Context(), "c", "http://127.0.0.1:1/", store.SourceSettings{})
 	assert.ErrorIs(t, err, work.ErrInput)
 	for _, bad := range []string{"ftp://example.org", "http://", "javascript:alert(1)"} {
 		_, _, err = a.AddSite(t.Context(), "c", bad, store.SourceSettings{})
@@ -267,8 +276,7 @@ const dogs = "# Animals\n\nDogs must be on a lead. A dog costs £2.00 each way.\
 
 func withDogs(t *testing.T, a *work.App) work.Document {
 	t.Helper()
-	_, err := a.CreateCorpus(t.Context(), "c")
-	require.NoError(t, err)
+	create(t, a, "c")
 	d, err := a.Upload(t.Context(), "c", "animals.md", "", []byte(dogs))
 	require.NoError(t, err)
 	require.Equal(t, "indexed", d.State, d.Reason)
@@ -315,8 +323,7 @@ func TestNobodyAsksAsAStranger(t *testing.T) {
 
 func TestUploadsThatCannotBeReadSayWhy(t *testing.T) {
 	a := fresh(t)
-	_, err := a.CreateCorpus(t.Context(), "c")
-	require.NoError(t, err)
+	create(t, a, "c")
 	for name, body := range map[string]string{"empty.html": "<html><body></body></html>", "zeros.txt": "a\x00b", "image.bmp": "BM"} {
 		d, err := a.Upload(t.Context(), "c", name, "", []byte(body))
 		require.NoError(t, err)
@@ -400,8 +407,7 @@ func TestALostIndexIsBuiltAnew(t *testing.T) {
 // Any order of updates gives what a fresh build gives.
 func TestUpdatesEqualAFreshBuild(t *testing.T) {
 	a := fresh(t)
-	_, err := a.CreateCorpus(t.Context(), "c")
-	require.NoError(t, err)
+	create(t, a, "c")
 	for round := range 3 {
 		for i := range 12 {
 			body := fmt.Sprintf("# Page %d\n\nThe ferry %d of round %d leaves from berth %d.\n", i, i, round*(i%2), i%4)
@@ -519,13 +525,13 @@ func TestEventsCanBeReplayed(t *testing.T) {
 		require.ErrorIs(t, err, context.Canceled)
 		return out
 	}
-	all := collect(0, 3)
+	all := collect(0, 4)
 	kinds := map[string]bool{}
 	for _, e := range all {
 		kinds[e.Kind] = true
 	}
-	assert.Equal(t, map[string]bool{"corpus": true, "index": true, "document": true}, kinds)
-	assert.Equal(t, all[1:], collect(all[0].Seq, 2), "who comes back gets what was missed")
+	assert.Equal(t, map[string]bool{"corpus": true, "method": true, "index": true, "document": true}, kinds)
+	assert.Equal(t, all[1:], collect(all[0].Seq, 3), "who comes back gets what was missed")
 }
 
 // Passages that try to instruct assistants change no reply.

@@ -40,7 +40,7 @@ func product(name string, c *collection, emb embed.Embedder, words *embed.Static
 	v := (&index.Snapshot{Parts: []index.Part{{Segment: c.snapshot(), Vectors: vs}}}).See(index.Public)
 	set := query.Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true}
 	return engine{name, func(q string) ([]string, error) {
-		ranked, err := find.Rank(query.Read(query.Question{Text: q}, v, words, set), v, find.Library{Texts: c, Embedder: emb, Memory: memory}, s, depth)
+		ranked, err := find.Rank(query.Read(query.Question{Text: q}, v, words, set), v, find.Library{Texts: c, Embedder: emb, Quick: words, Memory: memory}, s, depth)
 		if err != nil {
 			return nil, err
 		}

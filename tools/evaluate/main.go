@@ -129,7 +129,7 @@ func rankings(all bool, s find.Settings) error {
 			return err
 		}
 		lexical := s
-		lexical.Dense, lexical.Sentence = 0, 0
+		lexical.DenseWords, lexical.Sentence = 0, 0
 		words, err := product("Jolvex, words alone", c, static, static, lexical)
 		if err != nil {
 			return err

@@ -605,6 +605,11 @@ export interface components {
             failed: number;
             id: string;
             lastRun?: components["schemas"]["RunFigures"];
+            /**
+             * @description What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors
+             * @enum {string}
+             */
+            meaning: "encoder" | "words" | "";
             name: string;
             /** @description The index was built with other settings than the draft has */
             stale: boolean;
@@ -667,6 +672,10 @@ export interface components {
             documents: components["schemas"]["Document"][];
             /** Format: int64 */
             total: number;
+        };
+        EmbedSettings: {
+            /** @default encoder */
+            grade: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -746,9 +755,14 @@ export interface components {
             candidates: number;
             /**
              * Format: double
-             * @default 0.25
+             * @default 0.6
              */
             dense: number;
+            /**
+             * Format: double
+             * @default 0.25
+             */
+            denseWords: number;
             /**
              * Format: double
              * @default 1.2
@@ -783,7 +797,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "rebuild" | "run";
+            kind: "gather" | "rebuild" | "run" | "encode";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -812,6 +826,7 @@ export interface components {
         Method: {
             answer: components["schemas"]["AnswerSettings"];
             chunk: components["schemas"]["ChunkSettings"];
+            embed: components["schemas"]["EmbedSettings"];
             find: components["schemas"]["FindSettings"];
             query: components["schemas"]["QuerySettings"];
         };

@@ -10,6 +10,7 @@ const titles: Record<string, string> = {
   gather: 'Gathering',
   rebuild: 'Rebuilding the index',
   run: 'Running questions',
+  encode: 'Reading chunks with the sentence encoder',
 }
 const share = computed(() => (props.job.total > 0 ? Math.round((100 * props.job.done) / props.job.total) : 0))
 
