@@ -31,7 +31,7 @@ var rank = map[string]int{
 
 // only lists packages that no other package but these may import, tests apart.
 var only = map[string][]string{
-	"internal/sim":  {"cmd/jolvex"},
+	"internal/sim":  {"cmd/jolvex", "tools/evaluate"},
 	"demo":          {"cmd/jolvex", "tests/shots", "tools/evaluate"},
 	"web":           {"cmd/jolvex"},
 	"internal/work": {"internal/api", "cmd/jolvex", "tools/evaluate"},

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jolvex/core/prove"
 	"jolvex/demo"
 	"jolvex/internal/api"
 	"jolvex/internal/sim"
@@ -84,7 +85,7 @@ func prepareDemo(ctx context.Context, s *settings, home string) error {
 	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "method"), saved.Method, nil); err != nil {
 		return err
 	}
-	qs, err := readQuestions(bytes.NewReader(demo.Questions()))
+	qs, err := prove.ReadQuestions(bytes.NewReader(demo.Questions()))
 	if err != nil {
 		return fmt.Errorf("read the demo's questions: %w", err)
 	}

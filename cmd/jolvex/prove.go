@@ -1,13 +1,10 @@
 package main
 
 import (
-	"bufio"
 	"context"
-	"encoding/json"
 	"encoding/xml"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"sort"
@@ -71,7 +68,7 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 		if err != nil {
 			return nil, err
 		}
-		qs, err := readQuestions(f)
+		qs, err := prove.ReadQuestions(f)
 		if err := errors.Join(err, f.Close()); err != nil {
 			return nil, fmt.Errorf("%s: %w", file, err)
 		}
@@ -101,27 +98,6 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 		return nil, errors.New("the run ended without a summary")
 	}
 	return &report, nil
-}
-
-// readQuestions reads expected questions, one JSON object a line.
-func readQuestions(r io.Reader) ([]prove.Question, error) {
-	sc := bufio.NewScanner(r)
-	sc.Buffer(nil, 4<<20)
-	var out []prove.Question
-	for n := 1; sc.Scan(); n++ {
-		if t := strings.TrimSpace(sc.Text()); t == "" {
-			continue
-		}
-		var q prove.Question
-		if err := json.Unmarshal(sc.Bytes(), &q); err != nil {
-			return nil, fmt.Errorf("line %d: %w", n, err)
-		}
-		if err := q.Check(); err != nil {
-			return nil, fmt.Errorf("line %d: %w", n, err)
-		}
-		out = append(out, q)
-	}
-	return out, sc.Err()
 }
 
 func printRun(s *settings, r *api.RunReport) error {

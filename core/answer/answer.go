@@ -58,7 +58,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 		return nil, err
 	}
 	terms := weigh(t.Reading, b)
-	if err := judge(t.Reading, passages, terms, b); err != nil {
+	if err := judge(t.Reading, ranked, passages, terms, b); err != nil {
 		return nil, err
 	}
 	record(t, ranked, passages)
@@ -138,7 +138,7 @@ func weigh(r query.Reading, b Bench) []asked {
 }
 
 // judge measures how well each passage carries an answer.
-func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
+func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, b Bench) error {
 	if len(ps) == 0 {
 		return nil
 	}
@@ -154,6 +154,15 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 	}
 	question, vs := vs[0], vs[1:]
 	amounts := text.Amounts(r.Text())
+	cosines := make([]float64, len(ranked))
+	for i, x := range ranked {
+		cosines[i] = x.Cosine
+	}
+	about, strange := background(cosines), strangers(r.Wordings[0].Text, b.View)
+	calibrated := byEncoder
+	if b.Embedder.ID() == b.Quick.ID() {
+		calibrated = byWords
+	}
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
 	extra := map[string]bool{}
 	for _, t := range r.Terms {
@@ -163,7 +172,7 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 	}
 	for _, p := range ps {
 		scoreUnits(p, terms, amounts, question, vs[:len(p.units)], r.Wants)
-		f := Features{Cosine: p.rank.Cosine, Near: p.rank.Nearest}
+		f := Features{Cosine: p.rank.Cosine, Near: p.rank.Nearest, Margin: p.rank.Cosine - about, Strange: strange}
 		has := map[string]bool{}
 		for i := range p.units {
 			u := &p.units[i]
@@ -191,7 +200,7 @@ func judge(r query.Reading, ps []*passage, terms []asked, b Bench) error {
 		}
 		f.Heading = headingMatch(terms, p.rank.Entry.Path)
 		p.features = f
-		p.support = f.support()
+		p.support = calibrated.support(f)
 		vs = vs[len(p.units):]
 	}
 	return nil

@@ -2,6 +2,10 @@ package answer
 
 import (
 	"math"
+	"sort"
+	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"jolvex/core/embed"
 	"jolvex/core/query"
@@ -77,6 +81,8 @@ type Features struct {
 	Unit    float64 `json:"unit"`    // the best single sentence's coverage, its headings included, 0 to 1
 	Figure  float64 `json:"figure"`  // 1 when the kind of figure that is asked for stands there, -1 when not, 0 when none is asked for
 	Heading float64 `json:"heading"` // how much of the nearest heading the question names, 0 to 1
+	Margin  float64 `json:"margin"`  // how far Cosine stands out from that of the chunks that are merely about
+	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }
 
 // headingMatch is the share of a heading's words that the question names, for the innermost heading.
@@ -97,15 +103,55 @@ func headingMatch(terms []asked, path []string) float64 {
 	return float64(n) / float64(len(words))
 }
 
-// calibration turns features into support. The constants come from logistic regression (tools/evaluate -calibrate) over
-// answerable and unanswerable questions about the Debian FAQ and the demo; 0.5 is where answering and refusing weigh the
-// same.
-var calibration = struct{ bias, soft, exact, cosine, near, unit, figure, heading float64 }{-3.9, 3.2, 2.4, 3.1, 1.2, 0.9, 0.4, 0.2}
+// calibration turns features into support, by logistic regression: 0.5 is where answering and refusing weigh the same. It
+// was fitted over the FAQs of Debian, Python, Git and Perl: questions that they answer against the same questions with
+// their entry taken out, and against the questions of the others. A figure's weight in Strange is common practice, no
+// published source: who asks for something by a name that the material never mentions is not answered by it.
+type calibration struct{ bias, soft, exact, cosine, near, unit, figure, heading, margin, strange float64 }
 
-func (f Features) support() float64 {
-	c := calibration
-	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figure*f.Figure + c.heading*f.Heading
+var (
+	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, strange: -0.8}
+	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, strange: -1.2}
+)
+
+func (c calibration) support(f Features) float64 {
+	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figure*f.Figure + c.heading*f.Heading + c.margin*f.Margin + c.strange*f.Strange
 	return 1 / (1 + math.Exp(-z))
+}
+
+// Chunks that are merely about: those after the first few by likeness of meaning. A small corpus has few of them, so that
+// some of a usual likeness are added.
+const (
+	aboutFrom  = 5
+	aboutTo    = 20
+	usual      = 0.15
+	usualCount = 5
+)
+
+// background is the likeness of meaning that a question has with chunks that are merely about.
+func background(cosines []float64) float64 {
+	sorted := append([]float64(nil), cosines...)
+	sort.Sort(sort.Reverse(sort.Float64Slice(sorted)))
+	sum, n := float64(usualCount*usual), usualCount
+	for i := aboutFrom; i < len(sorted) && i < aboutTo; i++ {
+		sum += sorted[i]
+		n++
+	}
+	return sum / float64(n)
+}
+
+// strangers counts the names in a question that the corpus lacks: words with a capital that stand neither first nor in a
+// text of capitals.
+func strangers(question string, v interface{ Frequency(stem string) int }) float64 {
+	n := 0
+	small := strings.ToUpper(question) != question
+	for i, w := range text.Words(question) {
+		r, _ := utf8.DecodeRuneInString(question[w.Start:])
+		if i > 0 && small && unicode.IsUpper(r) && len(w.Norm) > 2 && !text.Stop(w.Norm) && v.Frequency(w.Stem) == 0 {
+			n++
+		}
+	}
+	return float64(min(n, 2))
 }
 
 // wordsOf lists the different folded words of some units, stop words left out.

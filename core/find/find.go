@@ -24,7 +24,7 @@ type Settings struct {
 	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
 	Dense      float64 `json:"dense" default:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
 	DenseWords float64 `json:"denseWords" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`
-	Sentence   float64 `json:"sentence" default:"0.2" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning, by word vectors, between the question and the chunk's best single sentence or heading adds, over the first candidates."`
+	Sentence   float64 `json:"sentence" default:"0.1" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning, by word vectors, between the question and the chunk's best single sentence or heading adds, over the first candidates."`
 	Candidates int     `json:"candidates" default:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
 	Keep       int     `json:"keep" default:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
 }

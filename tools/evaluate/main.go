@@ -6,11 +6,11 @@
 package main
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 
 	"jolvex/core/embed"
@@ -21,53 +21,67 @@ import (
 
 func main() {
 	all := flag.Bool("all", false, "also the FAQs of Python, Git and Perl")
-	only := flag.String("only", "", "ranking or replies alone")
-	set := flag.String("set", "", "find settings to try, as key=value,key=value")
-	grid := flag.Bool("sweep", false, "print a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, replies, or sweep: a grid over the shares of meaning")
+	verbose := flag.Bool("verbose", false, "show every question that failed")
+	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
+	var set list
+	flag.Var(&set, "set", "a setting to try, as find.dense=0.5; may be given several times")
 	flag.Parse()
-	if *grid {
-		*only = "sweep"
-	}
-	if err := run(*all, *only, *set); err != nil {
+	if err := run(*all, *verbose, *only, *sampled, set); err != nil {
 		fmt.Fprintln(os.Stderr, "evaluate:", err)
 		os.Exit(1)
 	}
 }
 
-func run(all bool, only, set string) error {
-	s, err := settings(set)
-	if err != nil {
-		return err
-	}
-	if only == "sweep" {
-		return sweep(all, s)
-	}
-	if only != "replies" {
-		if err := rankings(all, s); err != nil {
-			return err
+// list is a flag that may be given several times.
+type list []string
+
+// String implements flag.Value.
+func (l *list) String() string { return strings.Join(*l, ",") }
+
+// Set implements flag.Value.
+func (l *list) Set(s string) error {
+	*l = append(*l, s)
+	return nil
+}
+
+// change applies the settings to a method.
+func (l list) change(m *method.Method) error {
+	for _, kv := range l {
+		key, value, _ := strings.Cut(kv, "=")
+		stage, name, _ := strings.Cut(key, ".")
+		raw, err := json.Marshal(map[string]map[string]json.RawMessage{stage: {name: json.RawMessage(value)}})
+		if err != nil {
+			return fmt.Errorf("setting %q: %w", kv, err)
 		}
-	}
-	if only != "ranking" {
-		return replies()
+		before := *m
+		if err := json.Unmarshal(raw, m); err != nil {
+			return fmt.Errorf("setting %q: %w", kv, err)
+		}
+		if before == *m {
+			return fmt.Errorf("setting %q changes nothing", kv)
+		}
 	}
 	return nil
 }
 
-func settings(set string) (find.Settings, error) {
-	s := method.Default().Find
-	if set == "" {
-		return s, nil
+func run(all, verbose bool, only, sampled string, set list) error {
+	m := method.Default()
+	if err := set.change(&m); err != nil {
+		return err
 	}
-	fields := map[string]*float64{"k1": &s.K1, "b": &s.B, "dense": &s.Dense, "sentence": &s.Sentence}
-	for _, kv := range strings.Split(set, ",") {
-		k, v, _ := strings.Cut(kv, "=")
-		x, err := strconv.ParseFloat(v, 64)
-		if fields[k] == nil || err != nil {
-			return s, fmt.Errorf("cannot set %q", kv)
-		}
-		*fields[k] = x
+	switch {
+	case sampled != "":
+		return samples(sampled)
+	case only == "sweep":
+		return sweep(all, m.Find)
+	case only == "replies":
+		return replies(set.change, verbose)
 	}
-	return s, nil
+	if err := rankings(all, m.Find); err != nil || only == "ranking" {
+		return err
+	}
+	return replies(set.change, verbose)
 }
 
 func collections(all bool) ([]*collection, error) {

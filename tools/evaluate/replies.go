@@ -1,3 +1,205 @@
 package main
 
-func replies() error { return nil }
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"time"
+
+	"jolvex/core/index"
+	"jolvex/core/measure"
+	"jolvex/core/method"
+	"jolvex/core/prove"
+	"jolvex/demo"
+	"jolvex/internal/sim"
+	"jolvex/internal/store"
+	"jolvex/internal/work"
+)
+
+// replies asks the questions of the debian-faq and demo sets the way a person does, over the pages as they are, and sums
+// up what came of them.
+func replies(change func(*method.Method) error, verbose bool) error {
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "jolvex-evaluate-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	app, err := work.Open(ctx, dir, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	if err != nil {
+		return err
+	}
+	defer app.Close()
+	s := &session{ctx, app, change, verbose}
+	if err := s.debian(); err != nil {
+		return err
+	}
+	return s.ferries()
+}
+
+type session struct {
+	ctx     context.Context
+	app     *work.App
+	change  func(*method.Method) error
+	verbose bool
+}
+
+func (s *session) corpus(name string) error {
+	if _, err := s.app.CreateCorpus(s.ctx, name); err != nil {
+		return err
+	}
+	m, err := s.app.Method(s.ctx, name)
+	if err != nil {
+		return err
+	}
+	if err := s.change(&m); err != nil {
+		return err
+	}
+	_, err = s.app.SaveMethod(s.ctx, name, m)
+	return err
+}
+
+func (s *session) debian() error {
+	if err := s.corpus("debian-faq"); err != nil {
+		return err
+	}
+	files, err := filepath.Glob(filepath.Join(debianFAQ, "*.en.html"))
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		if strings.HasPrefix(filepath.Base(f), "index.") {
+			continue
+		}
+		body, err := os.ReadFile(f)
+		if err != nil {
+			return err
+		}
+		if _, err := s.app.Upload(s.ctx, "debian-faq", filepath.Base(f), "text/html", body); err != nil {
+			return err
+		}
+	}
+	if err := s.idle("debian-faq"); err != nil {
+		return err
+	}
+	qs, err := readExpected("tools/evaluate/debian-faq.jsonl")
+	if err != nil {
+		return err
+	}
+	var set []prove.Question
+	for _, q := range qs {
+		set = append(set, q.Question)
+	}
+	return s.run("debian-faq", "questions", set)
+}
+
+func (s *session) ferries() error {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	home := "http://" + l.Addr().String() + "/"
+	srv := &http.Server{Handler: sim.Site(demo.Pages(), home, time.Now), ReadHeaderTimeout: 5 * time.Second}
+	go func() { _ = srv.Serve(l) }() // ends with Close
+	defer srv.Close()
+	if err := s.corpus(demo.Corpus); err != nil {
+		return err
+	}
+	if _, _, err := s.app.AddSite(s.ctx, demo.Corpus, home, store.SourceSettings{AllowPrivate: true}); err != nil {
+		return err
+	}
+	if err := s.idle(demo.Corpus); err != nil {
+		return err
+	}
+	qs, err := prove.ReadQuestions(strings.NewReader(string(demo.Questions())))
+	if err != nil {
+		return err
+	}
+	return s.run(demo.Corpus, demo.Set, qs)
+}
+
+// idle waits until nothing is under way.
+func (s *session) idle(corpus string) error {
+	for {
+		js, err := s.app.Jobs(s.ctx, corpus)
+		if err != nil {
+			return err
+		}
+		busy := false
+		for _, j := range js {
+			busy = busy || j.State == store.Queued || j.State == store.Running
+			if j.State == store.Broken {
+				return fmt.Errorf("%s of %s: %s", j.Kind, corpus, j.Error)
+			}
+		}
+		if !busy {
+			return nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+}
+
+func (s *session) run(corpus, name string, qs []prove.Question) error {
+	if _, err := s.app.PutQuestions(s.ctx, corpus, name, qs); err != nil {
+		return err
+	}
+	r, _, err := s.app.StartRun(s.ctx, corpus, name)
+	if err != nil {
+		return err
+	}
+	if err := s.idle(corpus); err != nil {
+		return err
+	}
+	run, results, err := s.app.RunResults(s.ctx, corpus, r.ID)
+	if err != nil {
+		return err
+	}
+	c, err := s.app.Corpus(s.ctx, corpus)
+	if err != nil {
+		return err
+	}
+	sum := run.Summary
+	fmt.Printf("\n%s, %d questions over %d documents in %d chunks, as %s\n", corpus, sum.Questions, c.Documents, c.Chunks, index.Public)
+	pass := func(r prove.Rate) string {
+		return fmt.Sprintf("%d of %d, %.0f %% [%.0f, %.0f]", r.Hits, r.Of, 100*r.Rate, 100*r.Interval.Low, 100*r.Interval.High)
+	}
+	fmt.Printf("  passed            %s\n", pass(sum.Passed))
+	tags := make([]string, 0, len(sum.ByTag))
+	for t := range sum.ByTag {
+		tags = append(tags, t)
+	}
+	sort.Strings(tags)
+	for _, t := range tags {
+		fmt.Printf("    %-15s %s\n", t, pass(sum.ByTag[t]))
+	}
+	fmt.Printf("  facts found       %s (a refusal finds none)\n", pass(sum.Facts))
+	refused, should := sum.RightRefusals+sum.WrongRefusals, sum.RightRefusals+sum.MissedRefusals
+	share := func(k, n int) string {
+		w := measure.Wilson(k, n)
+		return fmt.Sprintf("%d of %d, %.0f %% [%.0f, %.0f]", k, n, 100*float64(k)/float64(max(1, n)), 100*w.Low, 100*w.High)
+	}
+	fmt.Printf("  refusal precision %s\n  refusal recall    %s\n", share(sum.RightRefusals, refused), share(sum.RightRefusals, should))
+	if sum.Ranked > 0 {
+		fmt.Printf("  hit@1 %.2f  hit@5 %.2f  MRR %.2f over %d questions that name a page\n", sum.Hit1, sum.Hit5, sum.MRR, sum.Ranked)
+	}
+	fmt.Printf("  reply p50 %.0f ms, p95 %.0f ms\n", sum.MillisP50, sum.MillisP95)
+	if s.verbose {
+		for _, x := range results {
+			if !x.Verdict.Passed {
+				fmt.Printf("    failed %s %q (refused %v, rank %d)\n      said: %.300s\n", x.Question.ID, x.Question.Text, x.Verdict.Refused, x.Verdict.Rank, x.Reply)
+				for _, f := range x.Verdict.Findings {
+					if !f.Held {
+						fmt.Printf("      %s %v\n", f.Expectation.Kind, f.Expectation.Values)
+					}
+				}
+			}
+		}
+	}
+	return nil
+}
