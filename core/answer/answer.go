@@ -18,7 +18,8 @@ type Bench struct {
 	View     *index.View
 	Texts    find.Texts
 	Embedder embed.Embedder // of the view's vectors
-	Quick    embed.Embedder // for single sentences
+	Sentence embed.Embedder // of single sentences
+	Encoded  find.Encoded
 	Memory   *find.Memory
 	Words    WordVectors
 	Lexicon  query.Lexicon
@@ -48,7 +49,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 		t.Reply = own1(own)
 		return t, nil
 	}
-	ranked, err := find.Rank(t.Reading, b.View, find.Library{Texts: b.Texts, Embedder: b.Embedder, Quick: b.Quick, Memory: b.Memory}, b.Find, max(shown, b.Find.Keep))
+	ranked, err := find.Rank(t.Reading, b.View, find.Library{Texts: b.Texts, Embedder: b.Embedder, Sentence: b.Sentence, Encoded: b.Encoded, Memory: b.Memory}, b.Find, max(shown, b.Find.Keep))
 	if err != nil {
 		return nil, fmt.Errorf("rank %q: %w", q.Text, err)
 	}
@@ -142,17 +143,10 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 	if len(ps) == 0 {
 		return nil
 	}
-	texts := []string{r.Text()}
-	for _, p := range ps {
-		for i := range p.units {
-			texts = append(texts, p.units[i].text)
-		}
-	}
-	vs, err := b.Quick.Embed(texts)
+	vs, err := b.Sentence.Embed([]string{r.Text()})
 	if err != nil {
-		return fmt.Errorf("embed the evidence: %w", err)
+		return fmt.Errorf("embed the question: %w", err)
 	}
-	question, vs := vs[0], vs[1:]
 	amounts := text.Amounts(r.Text())
 	cosines := make([]float64, len(ranked))
 	for i, x := range ranked {
@@ -160,7 +154,7 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 	}
 	about, strange := background(cosines), strangers(r.Wordings[0].Text, b.View)
 	calibrated := byEncoder
-	if b.Embedder.ID() == b.Quick.ID() {
+	if !b.Encoded.Chunks {
 		calibrated = byWords
 	}
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
@@ -171,7 +165,10 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 		}
 	}
 	for _, p := range ps {
-		scoreUnits(p, terms, amounts, question, vs[:len(p.units)], r.Wants)
+		if err := compare(p, vs[0], b); err != nil {
+			return err
+		}
+		scoreUnits(p, terms, amounts, r.Wants)
 		f := Features{Cosine: p.rank.Cosine, Near: p.rank.Nearest, Margin: p.rank.Cosine - about, Strange: strange}
 		has := map[string]bool{}
 		for i := range p.units {
@@ -182,7 +179,7 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 			for s := range u.context {
 				has[s] = true
 			}
-			f.Near = max(f.Near, embed.Cosine(question, vs[i]))
+			f.Near = max(f.Near, u.cosine)
 			f.Unit = max(f.Unit, u.coverage)
 			if len(r.Wants) > 0 && f.Figure <= 0 {
 				f.Figure = -1
@@ -201,7 +198,24 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 		f.Heading = headingMatch(terms, p.rank.Entry.Path)
 		p.features = f
 		p.support = calibrated.support(f)
-		vs = vs[len(p.units):]
+	}
+	return nil
+}
+
+// compare gives each unit of a passage its likeness of meaning to the question.
+func compare(p *passage, question embed.Vector, b Bench) error {
+	e, err := b.Memory.Chunk(p.rank.Entry, b.Texts, b.Sentence)
+	if err != nil {
+		return err
+	}
+	by := map[int]embed.Vector{}
+	for i, piece := range find.Pieces(p.doc, p.rank.Entry.Span) {
+		by[piece.Span.Start] = e.Pieces[i]
+	}
+	for i := range p.units {
+		if v, ok := by[p.units[i].span.Start]; ok {
+			p.units[i].cosine = embed.Cosine(question, v)
+		}
 	}
 	return nil
 }

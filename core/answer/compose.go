@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"jolvex/core/doc"
-	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/measure"
 	"jolvex/core/text"
@@ -233,8 +232,11 @@ func norms(ws []text.Word) []string {
 	return out
 }
 
+// likeness is how much a unit's likeness of meaning counts beside the words that it shares with the question.
+const likeness = 0.8
+
 // scoreUnits weighs every unit of a passage against the question.
-func scoreUnits(p *passage, terms []asked, amounts []text.Amount, question embed.Vector, vectors []embed.Vector, wants []text.QuantityKind) {
+func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.QuantityKind) {
 	var sum float64
 	for i := range terms {
 		sum += terms[i].weight
@@ -259,7 +261,7 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, question embed
 			around /= sum
 		}
 		u.coverage = own + around
-		u.score = own + 0.6*around + 0.5*math.Max(0, embed.Cosine(question, vectors[i]))
+		u.score = own + 0.6*around + likeness*math.Max(0, u.cosine)
 		if hasFigure(*u, wants) {
 			u.score += 0.2
 		}

@@ -23,6 +23,7 @@ type unit struct {
 	lead     int // index of the unit that introduces it ("You may bring:"), -1 for none
 	figures  []text.Quantity
 	score    float64
+	cosine   float64 // likeness of meaning to the question
 	coverage float64 // share of the question's terms in its own text
 }
 

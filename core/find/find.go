@@ -24,7 +24,7 @@ type Settings struct {
 	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
 	Dense      float64 `json:"dense" default:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
 	DenseWords float64 `json:"denseWords" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`
-	Sentence   float64 `json:"sentence" default:"0.1" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning, by word vectors, between the question and the chunk's best single sentence or heading adds, over the first candidates."`
+	Sentence   float64 `json:"sentence" default:"0.4" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning, between the question and the chunk's best single sentence or heading adds, over the first candidates. It counts half while word vectors serve."`
 	Candidates int     `json:"candidates" default:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
 	Keep       int     `json:"keep" default:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
 }
@@ -70,16 +70,28 @@ const reranked = 40
 type Library struct {
 	Texts    Texts
 	Embedder embed.Embedder // of the view's vectors
-	Quick    embed.Embedder // for single sentences, of which a question meets hundreds
+	Sentence embed.Embedder // of single sentences, of which a question meets hundreds
+	Encoded  Encoded
 	Memory   *Memory
 }
 
+// Encoded tells what the sentence encoder has read so far; word vectors serve for the rest.
+type Encoded struct{ Chunks, Sentences bool }
+
 // share is how much meaning counts under the embedder at hand.
 func (lib Library) share(s Settings) float64 {
-	if lib.Embedder.ID() == lib.Quick.ID() {
-		return s.DenseWords
+	if lib.Encoded.Chunks {
+		return s.Dense
 	}
-	return s.Dense
+	return s.DenseWords
+}
+
+// sentence is how much the nearest sentence counts: word vectors tell sentences apart half as well.
+func (lib Library) sentence(s Settings) float64 {
+	if lib.Encoded.Sentences {
+		return s.Sentence
+	}
+	return s.Sentence / 2
 }
 
 // Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense scores are brought to one scale
@@ -96,7 +108,7 @@ func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([
 	if err != nil {
 		return nil, fmt.Errorf("embed the question: %w", err)
 	}
-	quick, err := lib.Quick.Embed([]string{denseText(r)})
+	qs, err := lib.Sentence.Embed([]string{denseText(r)})
 	if err != nil {
 		return nil, fmt.Errorf("embed the question: %w", err)
 	}
@@ -109,7 +121,7 @@ func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([
 		out[i] = Ranked{Number: n, Entry: v.Entry(n), Score: (1-share)*zl(n) + share*zd(n), Lexical: lex.Score[n], Cosine: dense[n]}
 	}
 	order(out)
-	zn, err := nearest(out[:min(reranked, len(out))], quick[0], lib, s)
+	zn, err := nearest(out[:min(reranked, len(out))], qs[0], lib, lib.sentence(s))
 	if err != nil {
 		return nil, err
 	}
@@ -117,7 +129,7 @@ func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([
 	out = out[:min(limit, len(out))]
 	for i := range out {
 		out[i].Rank = i + 1
-		explain(&out[i], v, terms, model, parts{(1 - share) * zl(out[i].Number), share * zd(out[i].Number), s.Sentence * zn(out[i].Number)})
+		explain(&out[i], v, terms, model, parts{(1 - share) * zl(out[i].Number), share * zd(out[i].Number), lib.sentence(s) * zn(out[i].Number)})
 	}
 	return out, nil
 }
@@ -127,9 +139,9 @@ func order(rs []Ranked) {
 }
 
 // nearest adds the part of the nearest sentence to the first candidates, and returns its z-scores.
-func nearest(first []Ranked, q embed.Vector, lib Library, s Settings) (func(int) float64, error) {
+func nearest(first []Ranked, q embed.Vector, lib Library, share float64) (func(int) float64, error) {
 	none := func(int) float64 { return 0 }
-	if s.Sentence == 0 || len(first) == 0 {
+	if share == 0 || len(first) == 0 {
 		return none, nil
 	}
 	numbers := make([]int, len(first))
@@ -140,7 +152,7 @@ func nearest(first []Ranked, q embed.Vector, lib Library, s Settings) (func(int)
 	}
 	score := make([]float64, most+1)
 	for i := range first {
-		x, err := lib.Memory.nearest(q, first[i].Entry, lib.Texts, lib.Quick)
+		x, err := lib.Memory.nearest(q, first[i].Entry, lib.Texts, lib.Sentence)
 		if err != nil {
 			return none, err
 		}
@@ -150,7 +162,7 @@ func nearest(first []Ranked, q embed.Vector, lib Library, s Settings) (func(int)
 	in := map[int]bool{}
 	for i := range first {
 		in[first[i].Number] = true
-		first[i].Score += s.Sentence * z(first[i].Number)
+		first[i].Score += share * z(first[i].Number)
 	}
 	return func(n int) float64 {
 		if !in[n] {

@@ -40,7 +40,7 @@ func shelf(t *testing.T, bodies ...string) (*index.View, Library) {
 	require.NoError(t, err)
 	m, err := NewMemory(10)
 	require.NoError(t, err)
-	return (&index.Snapshot{Parts: []index.Part{{Segment: b.Build(), Vectors: vs}}}).See(index.Public), Library{lib, emb, emb, m}
+	return (&index.Snapshot{Parts: []index.Part{{Segment: b.Build(), Vectors: vs}}}).See(index.Public), Library{Texts: lib, Embedder: emb, Sentence: emb, Memory: m}
 }
 
 var usual = Settings{K1: 1.2, B: 0.7, Title: 1.5, Path: 3, DenseWords: 0.25, Sentence: 0.2, Candidates: 100, Keep: 8}

@@ -2,6 +2,7 @@ package find
 
 import (
 	"fmt"
+	"strings"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -11,9 +12,73 @@ import (
 	"jolvex/core/text"
 )
 
+// Piece is the smallest part of a chunk that a reply can quote and a question can be compared with: a sentence, an item, a
+// table row, a block of code. Text is what is embedded: of a row, its cells with their column names.
+type Piece struct {
+	Span doc.Span
+	Text string
+}
+
+// Pieces lists the pieces of a chunk in order of place, headings apart. A sentence that the chunk cuts through belongs to
+// it whole.
+func Pieces(d *doc.Document, span doc.Span) []Piece {
+	var out []Piece
+	for _, b := range d.Blocks {
+		if b.Span.Start >= span.End {
+			break
+		}
+		if b.Kind == doc.Heading || !b.Span.Overlaps(span) {
+			continue
+		}
+		switch b.Kind {
+		case doc.Table:
+			for i := range b.Grid.Rows {
+				if r := &b.Grid.Rows[i]; r.Span.Overlaps(span) {
+					out = append(out, Piece{r.Span, sayRow(b.Grid, r)})
+				}
+			}
+		case doc.Code:
+			out = append(out, Piece{b.Span, d.Of(b.Span)})
+		default:
+			s := d.Of(b.Span)
+			for _, p := range text.Sentences(s) {
+				at := doc.Span{Start: b.Span.Start + p.Start, End: b.Span.Start + p.End}
+				if at.Overlaps(span) {
+					out = append(out, Piece{at, s[p.Start:p.End]})
+				}
+			}
+		}
+	}
+	return out
+}
+
+func sayRow(g *doc.Grid, r *doc.Row) string {
+	var b strings.Builder
+	b.WriteString(g.Caption)
+	for i, c := range r.Cells {
+		if c.Text == "" {
+			continue
+		}
+		if b.Len() > 0 {
+			b.WriteString("; ")
+		}
+		if i < len(g.Header) && g.Header[i] != "" {
+			b.WriteString(g.Header[i] + ": ")
+		}
+		b.WriteString(c.Text)
+	}
+	return b.String()
+}
+
+// Embedded are the vectors of a chunk's title and headings, and of its pieces.
+type Embedded struct {
+	Headings []embed.Vector
+	Pieces   []embed.Vector // [piece], in the order of Pieces
+}
+
 // Memory keeps the sentence vectors of chunks that were met lately. It is safe for use by several at once.
 type Memory struct {
-	kept *lru.Cache[memoryKey, []embed.Vector]
+	kept *lru.Cache[memoryKey, *Embedded]
 }
 
 type memoryKey struct {
@@ -23,15 +88,24 @@ type memoryKey struct {
 
 // NewMemory makes a memory for a number of chunks.
 func NewMemory(chunks int) (*Memory, error) {
-	c, err := lru.New[memoryKey, []embed.Vector](chunks)
+	c, err := lru.New[memoryKey, *Embedded](chunks)
 	if err != nil {
 		return nil, fmt.Errorf("make a memory for %d chunks: %w", chunks, err)
 	}
 	return &Memory{c}, nil
 }
 
-// sentences gives one vector for each heading and each sentence, item or table row of a chunk.
-func (m *Memory) sentences(e *index.Entry, texts Texts, emb embed.Embedder) ([]embed.Vector, error) {
+// PieceTexts is what is embedded of a chunk besides itself: its title, its headings, then its pieces.
+func PieceTexts(d *doc.Document, e *index.Entry) []string {
+	out := append([]string{e.Title}, e.Path...)
+	for _, p := range Pieces(d, e.Span) {
+		out = append(out, p.Text)
+	}
+	return out
+}
+
+// Chunk gives the sentence vectors of a chunk.
+func (m *Memory) Chunk(e *index.Entry, texts Texts, emb embed.Embedder) (*Embedded, error) {
 	key := memoryKey{emb.ID(), e.Version, e.Span}
 	if vs, ok := m.kept.Get(key); ok {
 		return vs, nil
@@ -40,42 +114,27 @@ func (m *Memory) sentences(e *index.Entry, texts Texts, emb embed.Embedder) ([]e
 	if err != nil {
 		return nil, fmt.Errorf("open %s for ranking: %w", e.Address, err)
 	}
-	parts := append([]string{e.Title}, e.Path...)
-	for _, b := range d.Blocks {
-		if b.Kind == doc.Heading || !b.Span.Overlaps(e.Span) {
-			continue
-		}
-		if b.Grid != nil {
-			for _, r := range b.Grid.Rows {
-				if r.Span.Overlaps(e.Span) {
-					parts = append(parts, d.Of(r.Span))
-				}
-			}
-			continue
-		}
-		within := doc.Span{Start: max(b.Span.Start, e.Span.Start), End: min(b.Span.End, e.Span.End)}
-		s := d.Of(within)
-		for _, p := range text.Sentences(s) {
-			parts = append(parts, s[p.Start:p.End])
-		}
-	}
-	vs, err := emb.Embed(parts)
+	vs, err := emb.Embed(PieceTexts(d, e))
 	if err != nil {
 		return nil, fmt.Errorf("embed the sentences of %s: %w", e.Address, err)
 	}
-	m.kept.Add(key, vs)
-	return vs, nil
+	heads := 1 + len(e.Path)
+	out := &Embedded{Headings: vs[:heads], Pieces: vs[heads:]}
+	m.kept.Add(key, out)
+	return out, nil
 }
 
 // nearest is the best likeness of meaning that a single heading or sentence of a chunk has to a question.
 func (m *Memory) nearest(q embed.Vector, e *index.Entry, texts Texts, emb embed.Embedder) (float64, error) {
-	vs, err := m.sentences(e, texts, emb)
+	vs, err := m.Chunk(e, texts, emb)
 	if err != nil {
 		return 0, err
 	}
 	best := 0.0
-	for _, v := range vs {
-		best = max(best, embed.Cosine(q, v))
+	for _, set := range [][]embed.Vector{vs.Headings, vs.Pieces} {
+		for _, v := range set {
+			best = max(best, embed.Cosine(q, v))
+		}
 	}
 	return best, nil
 }

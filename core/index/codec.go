@@ -217,14 +217,17 @@ type Manifest struct {
 	Segments   []Reference `json:"segments"`
 	VectorSet  string      `json:"vectorSet"` // hash of the embed stage: all vectors of a snapshot are of one set
 	Embedder   string      `json:"embedder"`  // ID of the embedder that made the set in force
+	Sentences  bool        `json:"sentences,omitempty"`
 	IndexStage string      `json:"indexStage"`
 }
 
 // Reference names one segment and its vectors by the hashes of their files.
 type Reference struct {
-	Hash     string   `json:"hash"`
-	Audience string   `json:"audience"`
-	Words    string   `json:"words"`             // word vectors: always there
-	Encoded  string   `json:"encoded,omitempty"` // the encoder's vectors; missing until its pass has come by
-	Dead     []uint32 `json:"dead,omitempty"`
+	Hash     string `json:"hash"`
+	Audience string `json:"audience"`
+	Words    string `json:"words"`             // word vectors: always there
+	Encoded  string `json:"encoded,omitempty"` // the encoder's vectors; missing until its pass has come by
+	// Sentences tells that the encoder has read the sentences too.
+	Sentences bool     `json:"sentences,omitempty"`
+	Dead      []uint32 `json:"dead,omitempty"`
 }

@@ -9,9 +9,10 @@ import (
 
 // Snapshot is one state of a corpus's index. It never changes.
 type Snapshot struct {
-	Name     string // hash of the manifest; pins what was measured
-	Embedder string // ID of the embedder that made the vectors
-	Parts    []Part
+	Name      string // hash of the manifest; pins what was measured
+	Embedder  string // ID of the embedder that made the vectors
+	Sentences bool   // the encoder has read the sentences of every chunk as well
+	Parts     []Part
 }
 
 // View is what one caller may see of a snapshot, with statistics made of that alone: what an audience may not read has

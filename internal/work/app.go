@@ -98,7 +98,7 @@ func (a *App) begin(ctx context.Context) error {
 	if a.versions, err = lru.New[string, *doc.Document](4000); err != nil {
 		return err
 	}
-	if a.memory, err = find.NewMemory(20_000); err != nil {
+	if a.memory, err = find.NewMemory(6_000); err != nil {
 		return err
 	}
 	if a.store, err = store.Open(ctx, filepath.Join(a.dir, "jolvex.db"), a.now); err != nil {

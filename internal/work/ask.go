@@ -62,13 +62,17 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 		return answer.Bench{}, err
 	}
 	snap := s.snapshot.Load()
-	emb := embed.Embedder(a.words)
-	if snap.Embedder == a.encoder.ID() {
+	emb, sentence := embed.Embedder(a.words), embed.Embedder(a.words)
+	encoded := find.Encoded{Chunks: snap.Embedder == a.encoder.ID(), Sentences: snap.Sentences}
+	if encoded.Chunks {
 		emb = a.encoder
+	}
+	if encoded.Sentences {
+		sentence = sentenceEncoder{a}
 	}
 	began := time.Now()
 	return answer.Bench{
-		View: snap.See(who.Audience), Texts: a, Embedder: emb, Quick: a.words, Memory: a.memory, Words: a.words, Lexicon: a.words, Query: m.Query, Find: m.Find, Answer: m.Answer,
+		View: snap.See(who.Audience), Texts: a, Embedder: emb, Sentence: sentence, Encoded: encoded, Memory: a.memory, Words: a.words, Lexicon: a.words, Query: m.Query, Find: m.Find, Answer: m.Answer,
 		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}, nil

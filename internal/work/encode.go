@@ -5,8 +5,10 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"strings"
 
 	"jolvex/core/embed"
+	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/internal/store"
@@ -45,6 +47,11 @@ func (a *App) encodeIfLittle(ctx context.Context, m method.Method, cuts []cut) e
 	}
 	if err := a.encodeMissing(ctx, texts, have); err != nil {
 		return err
+	}
+	for i := range cuts {
+		if err := a.encodeSentences(ctx, cuts[i].entries); err != nil {
+			return err
+		}
 	}
 	for i := range cuts {
 		n := len(cuts[i].texts)
@@ -108,18 +115,102 @@ func (a *App) encodeMissing(ctx context.Context, texts []string, have []embed.Ve
 	return a.store.PutVectors(ctx, a.encoder.ID(), keys, raw)
 }
 
+// sentenceEncoder embeds the sentences of whole chunks by the encoder, and remembers them chunk by chunk.
+type sentenceEncoder struct{ app *App }
+
+// ID implements embed.Embedder.
+func (s sentenceEncoder) ID() string { return s.app.encoder.ID() }
+
+// Dimensions implements embed.Embedder.
+func (s sentenceEncoder) Dimensions() int { return s.app.encoder.Dimensions() }
+
+// Embed implements embed.Embedder. The texts of one chunk are kept as one row; a single text is a question and is not kept.
+func (s sentenceEncoder) Embed(texts []string) ([]embed.Vector, error) {
+	if len(texts) == 1 {
+		return s.app.encoder.Embed(texts)
+	}
+	out, err := s.app.sentences(s.app.ctx, [][]string{texts})
+	if err != nil {
+		return nil, err
+	}
+	return out[0], nil
+}
+
+// sentences gives the vectors of the sentences of several chunks, from memory where they are there.
+func (a *App) sentences(ctx context.Context, chunks [][]string) ([][]embed.Vector, error) {
+	keys := make([][]byte, len(chunks))
+	for i, texts := range chunks {
+		keys[i] = contentKey("sentences\x00" + strings.Join(texts, "\x00"))
+	}
+	raw, err := a.store.Vectors(ctx, a.encoder.ID(), keys)
+	if err != nil {
+		return nil, err
+	}
+	dim := a.encoder.Dimensions()
+	out := make([][]embed.Vector, len(chunks))
+	var missing []int
+	var todo []string
+	for i, b := range raw {
+		if len(b) != dim*len(chunks[i]) {
+			missing, todo = append(missing, i), append(todo, chunks[i]...)
+			continue
+		}
+		out[i] = make([]embed.Vector, len(chunks[i]))
+		flat := make(embed.Vector, len(b))
+		for j, x := range b {
+			flat[j] = int8(x)
+		}
+		for k := range out[i] {
+			out[i][k] = flat[k*dim : (k+1)*dim : (k+1)*dim]
+		}
+	}
+	if len(missing) == 0 {
+		return out, nil
+	}
+	vs, err := a.encoder.Embed(todo)
+	if err != nil {
+		return nil, fmt.Errorf("encode the sentences of %d chunks: %w", len(missing), err)
+	}
+	newKeys, rows := make([][]byte, len(missing)), make([][]byte, len(missing))
+	for n, i := range missing {
+		out[i], vs = vs[:len(chunks[i])], vs[len(chunks[i]):]
+		newKeys[n], rows[n] = keys[i], make([]byte, 0, dim*len(chunks[i]))
+		for _, v := range out[i] {
+			for _, x := range v {
+				rows[n] = append(rows[n], byte(x))
+			}
+		}
+	}
+	return out, a.store.PutVectors(ctx, a.encoder.ID(), newKeys, rows)
+}
+
+// encodeSentences has the encoder read the sentences of chunks, so that they are remembered.
+func (a *App) encodeSentences(ctx context.Context, entries []index.Entry) error {
+	chunks := make([][]string, len(entries))
+	for i := range entries {
+		d, err := a.Version(entries[i].Version)
+		if err != nil {
+			return err
+		}
+		chunks[i] = find.PieceTexts(d, &entries[i])
+	}
+	_, err := a.sentences(ctx, chunks)
+	return err
+}
+
 // encodeWhenBehind queues the encoder's pass when the method asks for its vectors and the index does not have them all.
 func (a *App) encodeWhenBehind(ctx context.Context, c store.Corpus, s *shelf) error {
 	snap := s.snapshot.Load()
-	if c.Method.Embed.Grade != embed.GradeEncoder || len(snap.Parts) == 0 || snap.Embedder == a.encoder.ID() {
+	if c.Method.Embed.Grade != embed.GradeEncoder || len(snap.Parts) == 0 || snap.Sentences {
 		return nil
 	}
 	_, err := a.queue(ctx, c.ID, JobEncode, "")
 	return err
 }
 
-// encode is the pass behind: it reads every chunk of the index with the encoder, then puts its vectors in force, all at
-// once. Chunks that it has read before, under whatever cut, are remembered; so is what it did before it was interrupted.
+// encode is the pass behind: it reads every chunk of the index with the encoder and puts its vectors in force, all at once;
+// then it reads their sentences. What it has read before, under whatever cut, is remembered; so is what it did before it
+// was interrupted.
 func (a *App) encode(ctx context.Context, j store.Job, p *progress) error {
 	for {
 		c, err := a.store.Corpus(ctx, j.Corpus)
@@ -138,57 +229,106 @@ func (a *App) encode(ctx context.Context, j store.Job, p *progress) error {
 			return nil // the index is about to be built anew, and that queues the next pass
 		}
 		s.change.Lock()
-		m := s.manifest
-		parts := s.snapshot.Load().Parts
+		m, parts := s.manifest, s.snapshot.Load().Parts
 		s.change.Unlock()
-		done, err := a.encodeParts(ctx, c, m, parts, p)
-		if err != nil {
-			return err
+		e := &encodePass{a, c, m, parts, p, 0, 0}
+		through, err := e.chunks(ctx, s)
+		if err == nil && through {
+			through, err = e.sentences(ctx, s)
 		}
-		through, err := a.adopt(ctx, c, s, done)
 		if err != nil || through {
 			return err
 		}
 	}
 }
 
-// encodeParts gives, by the hash of their segment, the vectors of the parts that lack the encoder's.
-func (a *App) encodeParts(ctx context.Context, c store.Corpus, m index.Manifest, parts []index.Part, p *progress) (map[string][]embed.Vector, error) {
-	total, n := 0, 0
-	for i, r := range m.Segments {
-		if r.Encoded == "" {
-			total += len(parts[i].Segment.Entries)
+// encodePass is one round of the pass over one state of the index.
+type encodePass struct {
+	app         *App
+	corpus      store.Corpus
+	manifest    index.Manifest
+	parts       []index.Part
+	job         *progress
+	done, total int
+}
+
+// batches calls do with a few entries at a time of each segment that is still due.
+func (e *encodePass) batches(ctx context.Context, due func(index.Reference) bool, note string, do func(r index.Reference, entries []index.Entry) error) error {
+	e.done, e.total = 0, 0
+	for i, r := range e.manifest.Segments {
+		if due(r) {
+			e.total += len(e.parts[i].Segment.Entries)
 		}
 	}
-	out := map[string][]embed.Vector{}
-	for i, r := range m.Segments {
-		if r.Encoded != "" {
+	for i, r := range e.manifest.Segments {
+		if !due(r) {
 			continue
 		}
-		entries := parts[i].Segment.Entries
-		vs := make([]embed.Vector, 0, len(entries))
+		entries := e.parts[i].Segment.Entries
 		for from := 0; from < len(entries); from += encodeBatch {
 			if err := ctx.Err(); err != nil {
-				return nil, err
+				return err
 			}
-			texts, err := a.chunkTexts(c, entries[from:min(from+encodeBatch, len(entries))])
-			if err != nil {
-				return nil, err
+			some := entries[from:min(from+encodeBatch, len(entries))]
+			if err := do(r, some); err != nil {
+				return err
 			}
-			have, err := a.remembered(ctx, texts)
-			if err != nil {
-				return nil, err
-			}
-			if err := a.encodeMissing(ctx, texts, have); err != nil {
-				return nil, err
-			}
-			vs = append(vs, have...)
-			n += len(texts)
-			p.set(ctx, n, total, "reading chunks with the sentence encoder")
+			e.done += len(some)
+			e.job.set(ctx, e.done, e.total, note)
 		}
-		out[r.Hash] = vs
 	}
-	return out, nil
+	return nil
+}
+
+// chunks gives every segment the encoder's vectors. It tells whether all have them now.
+func (e *encodePass) chunks(ctx context.Context, s *shelf) (bool, error) {
+	got := map[string][]embed.Vector{}
+	err := e.batches(ctx, func(r index.Reference) bool { return r.Encoded == "" }, "the encoder reads chunks", func(r index.Reference, entries []index.Entry) error {
+		texts, err := e.app.chunkTexts(e.corpus, entries)
+		if err != nil {
+			return err
+		}
+		have, err := e.app.remembered(ctx, texts)
+		if err != nil {
+			return err
+		}
+		if err := e.app.encodeMissing(ctx, texts, have); err != nil {
+			return err
+		}
+		got[r.Hash] = append(got[r.Hash], have...)
+		return nil
+	})
+	if err != nil {
+		return false, err
+	}
+	return e.app.adopt(ctx, e.corpus, s, func(r *index.Reference) (bool, error) {
+		if r.Encoded != "" {
+			return true, nil
+		}
+		vs, ok := got[r.Hash]
+		if !ok {
+			return false, nil // came while the pass was under way
+		}
+		var err error
+		r.Encoded, err = e.app.writeFile(index.EncodeVectors(vs, e.app.encoder.Dimensions()))
+		return true, err
+	})
+}
+
+// sentences has the sentences of every segment read. It tells whether all are.
+func (e *encodePass) sentences(ctx context.Context, s *shelf) (bool, error) {
+	read := map[string]bool{}
+	err := e.batches(ctx, func(r index.Reference) bool { return !r.Sentences }, "the encoder reads sentences", func(r index.Reference, entries []index.Entry) error {
+		read[r.Hash] = true
+		return e.app.encodeSentences(ctx, entries)
+	})
+	if err != nil {
+		return false, err
+	}
+	return e.app.adopt(ctx, e.corpus, s, func(r *index.Reference) (bool, error) {
+		r.Sentences = r.Sentences || read[r.Hash]
+		return r.Sentences, nil
+	})
 }
 
 // chunkTexts gives what is embedded of each chunk.
@@ -215,24 +355,16 @@ func (a *App) chunkTexts(c store.Corpus, entries []index.Entry) ([]string, error
 	return out, nil
 }
 
-// adopt puts new vectors beside the segments that are still in use. It tells whether all segments have them now, and if
-// so the index uses them from here on.
-func (a *App) adopt(ctx context.Context, c store.Corpus, s *shelf, done map[string][]embed.Vector) (bool, error) {
+// adopt brings every segment still in use up to date; when that could be done for all of them, the index uses what is new
+// from here on.
+func (a *App) adopt(ctx context.Context, c store.Corpus, s *shelf, update func(*index.Reference) (bool, error)) (bool, error) {
 	s.change.Lock()
 	defer s.change.Unlock()
 	m := s.manifest
 	m.Segments = append([]index.Reference(nil), m.Segments...)
 	parts := append([]index.Part(nil), s.snapshot.Load().Parts...)
-	for i, r := range m.Segments {
-		if r.Encoded != "" {
-			continue
-		}
-		vs, ok := done[r.Hash]
-		if !ok {
-			return false, nil // came while the pass was under way
-		}
-		var err error
-		if m.Segments[i].Encoded, err = a.writeFile(index.EncodeVectors(vs, a.encoder.Dimensions())); err != nil {
+	for i := range m.Segments {
+		if ok, err := update(&m.Segments[i]); !ok || err != nil {
 			return false, err
 		}
 	}

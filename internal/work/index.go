@@ -69,7 +69,7 @@ func (a *App) load(ctx context.Context, c store.Corpus, s *shelf) error {
 	} else {
 		s.manifest = m
 		s.stage.Store(m.IndexStage)
-		s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Parts: parts})
+		s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
 	}
 	return a.encodeWhenBehind(ctx, c, s)
 }
@@ -154,7 +154,7 @@ type cut struct {
 	entries  []index.Entry
 	texts    []index.Texts
 	words    []embed.Vector
-	encoded  []embed.Vector // nil until the encoder has read the chunks
+	encoded  []embed.Vector // nil until the encoder has read the chunks and their sentences
 }
 
 // whole is what of a chunk is embedded.
@@ -234,7 +234,10 @@ func bodyText(d *doc.Document, c chunk.Chunk) string {
 }
 
 // vectors are the sets that go with one segment; encoded is nil until the encoder has read all of it.
-type vectors struct{ words, encoded []embed.Vector }
+type vectors struct {
+	words, encoded []embed.Vector
+	sentences      bool
+}
 
 // segments makes one segment for each audience and writes the files.
 func (a *App) segments(cuts []cut) (parts []index.Part, refs []index.Reference, err error) {
@@ -249,7 +252,7 @@ func (a *App) segments(cuts []cut) (parts []index.Part, refs []index.Reference, 
 		for i, e := range c.entries {
 			b.Add(e, c.texts[i])
 		}
-		v.words, v.encoded = append(v.words, c.words...), append(v.encoded, c.encoded...)
+		v.words, v.encoded, v.sentences = append(v.words, c.words...), append(v.encoded, c.encoded...), true
 	}
 	for _, au := range []string{index.Public, index.Staff} {
 		if builders[au] == nil || builders[au].Len() == 0 {
@@ -276,6 +279,7 @@ func (a *App) writePart(seg *index.Segment, v vectors) (index.Part, index.Refere
 	if len(v.encoded) == len(seg.Entries) {
 		p.Vectors = v.encoded
 		r.Encoded, err = a.writeFile(index.EncodeVectors(v.encoded, a.encoder.Dimensions()))
+		r.Sentences = v.sentences
 	}
 	return p, r, err
 }
@@ -306,6 +310,7 @@ func (a *App) choose(m *index.Manifest, parts []index.Part, mt method.Method) er
 	}
 	target, err := mt.Stages(a.target(mt).ID())
 	m.VectorSet, m.Embedder, m.IndexStage = st.Embed, emb.ID(), target.Index
+	m.Sentences = emb.ID() == a.encoder.ID() && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return !r.Sentences })
 	return err
 }
 
@@ -385,18 +390,18 @@ func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Par
 	for _, au := range []string{index.Public, index.Staff} {
 		var of []index.Part
 		var from []index.Reference
-		complete := true
+		complete, sentences := true, true
 		for i, p := range parts {
 			if p.Segment.Audience == au {
 				of, from = append(of, p), append(from, refs[i])
-				complete = complete && refs[i].Encoded != ""
+				complete, sentences = complete && refs[i].Encoded != "", sentences && refs[i].Sentences
 			}
 		}
 		if len(of) == 0 {
 			continue
 		}
 		seg, origins := index.Merge(au, of)
-		var v vectors
+		v := vectors{sentences: sentences}
 		if v.words, err = a.follow(of, from, origins, func(r index.Reference) string { return r.Words }); err != nil {
 			return nil, nil, err
 		}
@@ -441,7 +446,7 @@ func (a *App) publish(ctx context.Context, corpus string, s *shelf, m index.Mani
 	}
 	s.manifest = m
 	s.stage.Store(m.IndexStage)
-	s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Parts: parts})
+	s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
 	chunks := 0
 	for _, p := range parts {
 		chunks += len(p.Segment.Entries) - len(p.Dead.Members())

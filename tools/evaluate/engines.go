@@ -38,9 +38,10 @@ func product(name string, c *collection, emb embed.Embedder, words *embed.Static
 		return engine{}, err
 	}
 	v := (&index.Snapshot{Parts: []index.Part{{Segment: c.snapshot(), Vectors: vs}}}).See(index.Public)
+	encoded := find.Encoded{Chunks: emb.ID() != words.ID(), Sentences: emb.ID() != words.ID()}
 	set := query.Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true}
 	return engine{name, func(q string) ([]string, error) {
-		ranked, err := find.Rank(query.Read(query.Question{Text: q}, v, words, set), v, find.Library{Texts: c, Embedder: emb, Quick: words, Memory: memory}, s, depth)
+		ranked, err := find.Rank(query.Read(query.Question{Text: q}, v, words, set), v, find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}, s, depth)
 		if err != nil {
 			return nil, err
 		}
