@@ -197,6 +197,9 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 		}
 		f.Heading = headingMatch(terms, p.rank.Entry.Path)
 		p.features = f
+		if like := (f.Cosine + f.Near) / 2; b.Encoded.Sentences && like > f.Cosine { // one sentence of a chunk on many things
+			f.Cosine, f.Margin = like, like-about
+		}
 		p.support = calibrated.support(f)
 	}
 	return nil
@@ -207,6 +210,9 @@ func compare(p *passage, question embed.Vector, b Bench) error {
 	e, err := b.Memory.Chunk(p.rank.Entry, b.Texts, b.Sentence)
 	if err != nil {
 		return err
+	}
+	if n := len(e.Headings); n > 0 {
+		p.headed = embed.Cosine(question, e.Headings[n-1])
 	}
 	by := map[int]embed.Vector{}
 	for i, piece := range find.Pieces(p.doc, p.rank.Entry.Span) {
@@ -265,7 +271,11 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 	})
 	for _, q := range quotes {
 		u := &q.p.units[q.u]
-		t.Reply = append(t.Reply, Sentence{Text: u.plainText(weights), Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+		said := u.plainText(weights)
+		if !q.p.answers() {
+			said = withoutYes(said)
+		}
+		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
 	}
 	if len(t.Reply) == 0 {
 		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")

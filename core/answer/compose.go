@@ -2,6 +2,8 @@ package answer
 
 import (
 	"math"
+	"regexp"
+	"slices"
 	"sort"
 	"strings"
 
@@ -20,13 +22,27 @@ type passage struct {
 	support  float64
 	features Features
 	share    float64 // how much of the reply it may have
+	headed   float64 // likeness of meaning of the question and the nearest heading
 }
+
+// answers tells whether a "yes" or "no" of the passage answers the question at hand: it answers its own heading.
+func (p *passage) answers() bool { return p.headed >= sameQuestion }
+
+// sameQuestion is the likeness of meaning from which a heading asks what was asked.
+const sameQuestion = 0.6
 
 // quote is a unit chosen for the reply.
 type quote struct {
 	p *passage
 	u int
 }
+
+// lacking is what a passage without the figure asked for is put back by, and beside how much less alike its best sentence
+// may be than that of the first passage for it to be quoted too.
+const (
+	lacking = 1.5
+	beside  = 0.1
+)
 
 // spread is how fast the claim of a chunk falls with its score (z-scores): a chunk 1.0 below the best has a third of its claim.
 const spread = 0.9
@@ -43,7 +59,7 @@ func compose(passages []*passage, terms map[string]float64, wants []text.Quantit
 		}
 		budget = min(budget, left)
 		for _, q := range pick(p, budget, terms, wants) {
-			if !said(out, q) {
+			if !said(out, q) && (p.answers() || !yesOrNo(p.units[q.u].text)) {
 				out = append(out, q)
 				left -= len(q.p.units[q.u].words)
 			}
@@ -57,24 +73,31 @@ func claim(ps []*passage, most int) []*passage {
 	if len(ps) == 0 {
 		return nil
 	}
+	// Where the kind of figure that is asked for stands in some passages, those without it have little to say.
+	figured := slices.ContainsFunc(ps, func(p *passage) bool { return p.features.Figure > 0 })
+	worth := func(p *passage) float64 {
+		w := p.rank.Score + p.support
+		if figured && p.features.Figure < 0 {
+			w -= lacking
+		}
+		return w
+	}
 	top := math.Inf(-1)
 	for _, p := range ps {
-		top = math.Max(top, p.rank.Score+2*p.support)
+		top = math.Max(top, worth(p))
 	}
-	sum := 0.0
 	for _, p := range ps {
-		p.share = math.Exp((p.rank.Score + 2*p.support - top) / spread)
-		sum += p.share
+		p.share = math.Exp((worth(p) - top) / spread)
 	}
 	sorted := append([]*passage(nil), ps...)
 	sort.SliceStable(sorted, func(i, j int) bool { return sorted[i].share > sorted[j].share })
 	out := sorted[:1]
 	for _, p := range sorted[1:] {
-		if len(out) < most && p.share > 0.3*sorted[0].share {
+		if len(out) < most && p.share > 0.3*sorted[0].share && p.features.Near > sorted[0].features.Near-beside {
 			out = append(out, p)
 		}
 	}
-	sum = 0
+	sum := 0.0
 	for _, p := range out {
 		sum += p.share
 	}
@@ -115,14 +138,20 @@ func yesOrNo(s string) bool {
 	return s == "yes" || s == "no"
 }
 
-// rows gives the best row of a table and those that match the question as well, in order.
+// rows gives the best row of a table and those that match the question as well, in order. Where the question names no row
+// by its label, it asks for the whole table.
 func rows(p *passage, best, budget int, terms map[string]float64) []quote {
 	top := p.units[best]
+	named := false
+	for i := range p.units {
+		u := &p.units[i]
+		named = named || u.grid == top.grid && namesLabel(u, terms)
+	}
 	var out []quote
 	words := 0
 	for i := range p.units {
 		u := &p.units[i]
-		if u.grid != top.grid || u.score < top.score-0.02 {
+		if u.grid != top.grid || named && u.score < top.score-0.02 {
 			continue
 		}
 		n := len(text.Words(rowText(u, terms)))
@@ -133,6 +162,24 @@ func rows(p *passage, best, budget int, terms map[string]float64) []quote {
 		out = append(out, quote{p, i})
 	}
 	return out
+}
+
+// namesLabel tells whether the question names a row or gives an amount for its label.
+func namesLabel(u *unit, terms map[string]float64) bool {
+	if u.bounded {
+		return true
+	}
+	for i, is := range labelCells(u) {
+		if !is {
+			continue
+		}
+		for s := range stems(u.row.Cells[i].Text) {
+			if terms[s] > 0 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // sharp is the coverage from which one unit that also holds the figure asked for is answer enough.
@@ -200,8 +247,11 @@ func wholeLists(us []unit, from, to, hi, budget int) (int, int) {
 }
 
 func hasFigure(u unit, wants []text.QuantityKind) bool {
-	for _, f := range u.figures {
-		for _, w := range wants {
+	for _, w := range wants {
+		if w == text.Money && free.MatchString(u.text) {
+			return true
+		}
+		for _, f := range u.figures {
 			if f.Kind == w {
 				return true
 			}
@@ -209,6 +259,9 @@ func hasFigure(u unit, wants []text.QuantityKind) bool {
 	}
 	return false
 }
+
+// free is the price of what costs nothing.
+var free = regexp.MustCompile(`(?i)\b(?:free(?: of charge)?|no charge|without charge|gratis|no (?:extra |additional )?cost)\b`)
 
 // said reports whether the reply says a unit's words already.
 func said(out []quote, q quote) bool {
@@ -233,7 +286,7 @@ func norms(ws []text.Word) []string {
 }
 
 // likeness is how much a unit's likeness of meaning counts beside the words that it shares with the question.
-const likeness = 0.8
+const likeness = 1.3
 
 // scoreUnits weighs every unit of a passage against the question.
 func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.QuantityKind) {
@@ -263,11 +316,13 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 		u.coverage = own + around
 		u.score = own + 0.6*around + likeness*math.Max(0, u.cosine)
 		if hasFigure(*u, wants) {
-			u.score += 0.2
+			u.score += 0.2 + 0.2*u.coverage
 		}
 		switch place := i - first[u.section]; {
 		case u.row != nil:
-			u.score += rowBonus(u, terms, sum) + boundsBonus(u, amounts)
+			bounds := boundsBonus(u, amounts)
+			u.bounded = bounds > 0
+			u.score += rowBonus(u, terms, sum) + bounds
 		case place == 0:
 			u.score += 0.15
 		case place == 1:

@@ -111,7 +111,7 @@ type calibration struct{ bias, soft, exact, cosine, near, unit, figure, heading,
 
 var (
 	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, strange: -0.8}
-	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, strange: -1.2}
+	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, strange: -1.2}
 )
 
 func (c calibration) support(f Features) float64 {

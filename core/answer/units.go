@@ -23,6 +23,7 @@ type unit struct {
 	lead     int // index of the unit that introduces it ("You may bring:"), -1 for none
 	figures  []text.Quantity
 	score    float64
+	bounded  bool    // its label states a range that holds an amount of the question
 	cosine   float64 // likeness of meaning to the question
 	coverage float64 // share of the question's terms in its own text
 }
@@ -117,6 +118,16 @@ var connectives = []string{"However, ", "Therefore, ", "Thus, ", "Hence, ", "Mor
 
 func trimLead(s string) string {
 	for _, c := range connectives {
+		if rest, ok := strings.CutPrefix(s, c); ok && rest != "" {
+			return strings.ToUpper(rest[:1]) + rest[1:]
+		}
+	}
+	return s
+}
+
+// withoutYes takes off a "Yes," or "No," that answers another question than the one at hand.
+func withoutYes(s string) string {
+	for _, c := range []string{"Yes, ", "No, ", "Yes: ", "No: "} {
 		if rest, ok := strings.CutPrefix(s, c); ok && rest != "" {
 			return strings.ToUpper(rest[:1]) + rest[1:]
 		}

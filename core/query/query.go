@@ -300,8 +300,8 @@ var wanted = []struct {
 	kind text.QuantityKind
 	re   *regexp.Regexp
 }{
-	{text.Money, regexp.MustCompile(`(?i)\bhow much (?:is|are|does|do|will|would|for|to|money)\b|\bhow much\b.*\b(?:pay|cost)|\b(?:costs?|prices?|fares?|fees?|charges?|rates?|deposit|cheap\w*|expensive|dearest)\b`)},
-	{text.Clock, regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\b(?:open|close|closes|opens|depart|departs|leave|leaves)\b|\btimetable\b`)},
+	{text.Money, regexp.MustCompile(`(?i)\bhow much (?:is|are|does|do|will|would|for|to|money)\b|\bhow much\b.*\b(?:pay|cost)|\b(?:costs?|prices?|fares?|fees?|charges?|rates?|deposit|salary|salaries|wages?|cheap\w*|expensive|dearest)\b`)},
+	{text.Clock, regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\btimetable\b`)},
 	{text.Date, regexp.MustCompile(`(?i)\bwhen\b|\bwhat date\b|\bwhich (?:day|month|year)\b|\bdeadline\b`)},
 	{text.Duration, regexp.MustCompile(`(?i)\bhow (?:long|soon|early|far in advance|quickly)\b|\bdeadline\b|\bduration\b`)},
 	{text.Measure, regexp.MustCompile(`(?i)\bhow (?:big|large|heavy|tall|high|wide|long|far|deep)\b|\b(?:weight|height|length|width|size|dimensions?|limit)\b`)},
