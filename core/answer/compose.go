@@ -220,11 +220,18 @@ func window(us []unit, best, budget int, wants []text.QuantityKind) (from, to in
 			}
 		}
 	}
+	// What comes before the best unit and says much less is no way to begin.
+	for from < best && us[from].score < opening*us[best].score {
+		from++
+	}
 	if l := us[from].lead; l >= lo && l < from {
 		from = l
 	}
 	return wholeLists(us, from, to, hi, budget)
 }
+
+// opening is the share of the best unit's score that a unit before it must have for a reply to begin with it.
+const opening = 0.35
 
 // wholeLists lets a reply that reached into a list have all of it: half a list is a wrong answer. A list that is
 // longer than the reply may be is cut at its end, never at its start.
