@@ -69,7 +69,7 @@ browser-test: build
 # --- measurements ---------------------------------------------------------------------------------------------------
 
 bench: web/dist/index.html
-	$(GO) test -run '^$$' -bench . -benchtime 1s ./core/... ./tests ./internal/...
+	$(GO) test -run '^$$' -bench . -benchtime 1x -timeout 30m ./core/... ./tests ./internal/...
 
 evaluate: packages web/dist/index.html
 	$(GO) run ./tools/evaluate

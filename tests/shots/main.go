@@ -65,8 +65,8 @@ func run(address, out, only string) error {
 		{"answer", base + "/answer", ".el-slider", nil},
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},
 		{"refusal", base + "/answer", ".el-slider", ask("Do you sell gift vouchers?")},
-		{"prove", base + "/prove", ".left", nil},
-		{"verdict", base + "/prove", ".results .linkish", click(".results tbody tr:nth-child(16) .linkish")},
+		{"prove", base + "/prove", ".figures", nil},
+		{"verdict", base + "/prove", ".figures", click(".results tbody tr:nth-child(16) .linkish")},
 	}
 	for _, s := range shots {
 		if only != "" && !strings.Contains(s.name, only) {

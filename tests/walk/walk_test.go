@@ -139,6 +139,8 @@ func TestTheWalk(t *testing.T) {
 	p.clickText("Fares")
 	p.until(`document.querySelectorAll('.reading table').length >= 2 && document.querySelectorAll('.strata button').length >= 2`)
 	assert.Contains(t, p.text(".left"), site+"fares")
+	p.clickText("Show each block with its heading path")
+	p.has(".about", "table › ")
 	p.audit("document")
 
 	// Shape: the preview moves with the settings, nothing is applied until asked.

@@ -13,6 +13,7 @@ const doc = ref<OpenDocument>()
 const chunks = ref<Chunk[]>([])
 const chosen = ref<number>()
 const problem = ref('')
+const blocksShown = ref(false)
 
 const from = computed(() => Number(route.query.from ?? -1))
 const to = computed(() => Number(route.query.to ?? -1))
@@ -117,6 +118,7 @@ watch(
           </tbody>
         </table>
         <p v-for="n in doc.notes" :key="n" class="notice caution">{{ n }}</p>
+        <ElCheckbox v-model="blocksShown">Show each block with its heading path</ElCheckbox>
         <h2>Strata</h2>
         <StrataView :chunks="chunks" :chosen="chosen" @choose="show" />
       </template>
@@ -127,6 +129,7 @@ watch(
           There is no text. {{ doc.reason === '' ? 'It has not been fetched yet.' : `Reason: ${doc.reason}.` }}
         </p>
         <template v-for="(b, i) in doc.blocks" :key="i">
+          <p v-if="blocksShown" class="muted about">{{ [b.kind, ...b.path].join(' › ') }}</p>
           <figure v-if="b.kind === 'table' && b.grid" :id="`block-${i}`">
             <figcaption v-if="b.grid.caption">{{ b.grid.caption }}</figcaption>
             <table class="plain">
@@ -178,6 +181,11 @@ watch(
 }
 .reading p {
   margin: 0 0 0.7em;
+}
+.about {
+  margin: 0.6em 0 0 !important;
+  font-size: 12px;
+  border-top: 1px solid var(--line);
 }
 .item {
   padding-left: 22px;

@@ -23,8 +23,12 @@ const chosen = ref<number>()
 type ChunkSettings = Method['chunk']
 const strategies: Record<string, string> = { structure: 'By structure', fixed: 'Fixed tokens' }
 
+/** The longest document shows most of what a setting does: the one to start with. */
+const longest = computed(() =>
+  documents.value.reduce((a, b) => (b.words > (a?.words ?? -1) ? b : a), documents.value[0]),
+)
 const documentId = computed({
-  get: () => String(route.query.document ?? documents.value[0]?.id ?? ''),
+  get: () => String(route.query.document ?? longest.value?.id ?? ''),
   set: (id) => void router.replace({ query: { ...route.query, document: id } }),
 })
 const chunkFields = computed(() => fields.value.filter((f) => f.key.startsWith('chunk.')))

@@ -1,0 +1,123 @@
+package work_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/chunk"
+	"jolvex/core/embed"
+	"jolvex/core/prove"
+	"jolvex/internal/store"
+	"jolvex/internal/work"
+)
+
+const benchPages = 2200
+
+// bigSite serves a site of 2,200 pages of some 400 words each.
+func bigSite(b *testing.B) string {
+	words := strings.Fields("ferry pier boat island ticket fare dog bicycle lift ramp crew berth weather tide morning return single office lost found harbour timetable summer winter luggage kayak")
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		var n int
+		if _, err := fmt.Sscanf(q.URL.Path, "/p%d", &n); err != nil && q.URL.Path != "/" {
+			http.NotFound(w, q)
+			return
+		}
+		r := rand.New(rand.NewPCG(uint64(n), 1))
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		fmt.Fprintf(w, "<title>Page %d</title><main><h1>Page %d</h1>", n, n)
+		for s := range 4 {
+			fmt.Fprintf(w, "<h2>Part %d of page %d</h2><p>", s, n)
+			for range 8 {
+				fmt.Fprint(w, "The ")
+				for range 11 {
+					fmt.Fprint(w, words[r.IntN(len(words))], " ")
+				}
+				fmt.Fprintf(w, "%d. ", r.IntN(5000))
+			}
+			fmt.Fprint(w, "</p>")
+		}
+		fmt.Fprintf(w, "<a href=/p%d>a</a> <a href=/p%d>b</a></main>", min(2*n+1, benchPages-1), min(2*n+2, benchPages-1))
+	}))
+	b.Cleanup(srv.Close)
+	return srv.URL
+}
+
+func idle(b *testing.B, a *work.App, corpus string) {
+	for end := time.Now().Add(5 * time.Minute); ; time.Sleep(10 * time.Millisecond) {
+		require.True(b, time.Now().Before(end))
+		js, err := a.Jobs(context.Background(), corpus)
+		require.NoError(b, err)
+		busy := false
+		for _, j := range js {
+			require.NotEqual(b, "failed", j.State, j.Error)
+			busy = busy || j.State == "queued" || j.State == "running"
+		}
+		if !busy {
+			return
+		}
+	}
+}
+
+// BenchmarkCorpus gathers 2,200 pages from loopback until they can be searched, cuts and indexes them anew, previews one
+// document, and runs 1,000 questions, all with word vectors.
+func BenchmarkCorpus(b *testing.B) {
+	ctx := context.Background()
+	site := bigSite(b)
+	for b.Loop() {
+		a, err := work.Open(ctx, b.TempDir(), quiet())
+		require.NoError(b, err)
+		_, err = a.CreateCorpus(ctx, "c")
+		require.NoError(b, err)
+		m, err := a.Method(ctx, "c")
+		require.NoError(b, err)
+		m.Embed.Grade = embed.GradeWords
+		_, err = a.SaveMethod(ctx, "c", m)
+		require.NoError(b, err)
+
+		began := time.Now()
+		_, _, err = a.AddSite(ctx, "c", site, store.SourceSettings{AllowPrivate: true})
+		require.NoError(b, err)
+		idle(b, a, "c")
+		c, err := a.Corpus(ctx, "c")
+		require.NoError(b, err)
+		require.Equal(b, benchPages, c.Documents)
+		b.ReportMetric(float64(benchPages)/time.Since(began).Seconds(), "pages/s")
+		b.ReportMetric(float64(c.Chunks), "chunks")
+
+		began = time.Now()
+		m.Chunk.Overlap = 10
+		m.Chunk.Size = 200
+		_, err = a.SaveMethod(ctx, "c", m)
+		require.NoError(b, err)
+		idle(b, a, "c")
+		b.ReportMetric(time.Since(began).Seconds(), "s-recut")
+
+		ds, _, err := a.Documents(ctx, "c", store.Filter{Limit: 1})
+		require.NoError(b, err)
+		began = time.Now()
+		_, err = a.Preview(ctx, "c", ds[0].ID, chunk.Settings{Strategy: chunk.Fixed, Size: 64, Overlap: 8})
+		require.NoError(b, err)
+		b.ReportMetric(float64(time.Since(began).Microseconds())/1000, "ms-preview")
+
+		qs := make([]prove.Question, 1000)
+		for i := range qs {
+			qs[i] = prove.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("When does the ferry of part %d of page %d leave the pier?", i%4, i*2), Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"ferry"}}}}
+		}
+		_, err = a.PutQuestions(ctx, "c", "set", qs)
+		require.NoError(b, err)
+		began = time.Now()
+		_, _, err = a.StartRun(ctx, "c", "set")
+		require.NoError(b, err)
+		idle(b, a, "c")
+		b.ReportMetric(time.Since(began).Seconds(), "s-1000-questions")
+		require.NoError(b, a.Close())
+	}
+}
