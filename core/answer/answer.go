@@ -21,6 +21,7 @@ type Bench struct {
 	Sentence embed.Embedder // of single sentences
 	Encoded  find.Encoded
 	Memory   *find.Memory
+	Opened   *Opened
 	Words    WordVectors
 	Lexicon  query.Lexicon
 	Query    query.Settings
@@ -116,7 +117,7 @@ func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
 			continue
 		}
 		seen[body] = true
-		p := &passage{rank: r, index: i, doc: d, units: unitsOf(d, r.Entry.Span)}
+		p := &passage{rank: r, index: i, doc: d, units: b.Opened.units(r.Entry.Version, d, r.Entry.Span)}
 		if len(p.units) > 0 {
 			out = append(out, p)
 		}

@@ -1,7 +1,10 @@
 package answer
 
 import (
+	"fmt"
 	"strings"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"jolvex/core/check"
 	"jolvex/core/doc"
@@ -31,13 +34,50 @@ type unit struct {
 func stems(ss ...string) map[string]bool {
 	m := map[string]bool{}
 	for _, s := range ss {
-		for _, w := range text.Words(s) {
-			if !text.Stop(w.Norm) {
-				m[w.Stem] = true
-			}
+		for w := range stemsOf(text.Words(s)) {
+			m[w] = true
 		}
 	}
 	return m
+}
+
+func stemsOf(words []text.Word) map[string]bool {
+	m := make(map[string]bool, len(words))
+	for _, w := range words {
+		if !text.Stop(w.Norm) {
+			m[w.Stem] = true
+		}
+	}
+	return m
+}
+
+// Opened keeps the units of chunks that were opened lately: reading their words and figures anew for every question is most
+// of the work of a reply. It is safe for use by several at once.
+type Opened struct{ kept *lru.Cache[openedKey, []unit] }
+
+type openedKey struct {
+	version string
+	span    doc.Span
+}
+
+// NewOpened makes room for a number of chunks.
+func NewOpened(chunks int) (*Opened, error) {
+	c, err := lru.New[openedKey, []unit](chunks)
+	if err != nil {
+		return nil, fmt.Errorf("make room for %d opened chunks: %w", chunks, err)
+	}
+	return &Opened{c}, nil
+}
+
+// units gives the units of a chunk, for one question to mark: what they share with the kept ones is only read.
+func (o *Opened) units(version string, d *doc.Document, span doc.Span) []unit {
+	key := openedKey{version, span}
+	us, ok := o.kept.Get(key)
+	if !ok {
+		us = unitsOf(d, span)
+		o.kept.Add(key, us)
+	}
+	return append([]unit(nil), us...)
 }
 
 // unitsOf lists the units of a document that overlap a span, in order.
@@ -60,7 +100,7 @@ func unitsOf(d *doc.Document, span doc.Span) []unit {
 			u.kind, u.block, u.section, u.context = b.Kind, i, section, context
 			u.text = d.Of(u.span)
 			u.words = text.Words(u.text)
-			u.stems = stems(u.text)
+			u.stems = stemsOf(u.words)
 			u.figures = text.Quantities(u.text)
 			out = append(out, u)
 		}

@@ -114,7 +114,7 @@ func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([
 	}
 	share := lib.share(s)
 	dense := v.Dense(vs[0])
-	numbers := union(best(lex.Score, lex.Touched, s.Candidates), bestDense(v, dense, s.Candidates))
+	numbers := union(best(lex.Score, lex.Touched, s.Candidates), bestDense(dense, s.Candidates))
 	zl, zd := standard(numbers, lex.Score), standard(numbers, dense)
 	out := make([]Ranked, len(numbers))
 	for i, n := range numbers {
@@ -197,26 +197,58 @@ func before(a, b Ranked) bool {
 	}
 }
 
+// best gives the k numbers with the highest scores, in no order, and with the last of them all that tie with it: which of
+// a tie comes in must not hang on their numbers. It takes O(n log k).
 func best(score []float64, from []int, k int) []int {
-	out := append([]int(nil), from...)
-	sort.SliceStable(out, func(i, j int) bool { return score[out[i]] > score[out[j]] })
-	if len(out) <= k {
-		return out
+	if len(from) <= k {
+		return append([]int(nil), from...)
 	}
-	for k < len(out) && score[out[k]] == score[out[k-1]] {
-		k++ // all of a tie or none: which of them comes in must not hang on their numbers
+	least := make([]float64, 0, k) // a heap of the k highest scores, the lowest on top
+	sift := func(i int) {
+		for {
+			c := 2*i + 1
+			if c >= len(least) {
+				return
+			}
+			if c+1 < len(least) && least[c+1] < least[c] {
+				c++
+			}
+			if least[i] <= least[c] {
+				return
+			}
+			least[i], least[c] = least[c], least[i]
+			i = c
+		}
 	}
-	return out[:k]
+	for _, n := range from {
+		switch x := score[n]; {
+		case len(least) < k:
+			if least = append(least, x); len(least) == k {
+				for i := k/2 - 1; i >= 0; i-- {
+					sift(i)
+				}
+			}
+		case x > least[0]:
+			least[0] = x
+			sift(0)
+		}
+	}
+	out := make([]int, 0, k+8)
+	for _, n := range from {
+		if score[n] >= least[0] {
+			out = append(out, n)
+		}
+	}
+	return out
 }
 
-func bestDense(v *index.View, dense []float64, k int) []int {
-	var all []int
-	v.Each(func(n int, _ *index.Entry) bool {
-		if dense[n] > 0 {
+func bestDense(dense []float64, k int) []int {
+	all := make([]int, 0, len(dense))
+	for n, x := range dense { // chunks without a vector have -1
+		if x > 0 {
 			all = append(all, n)
 		}
-		return true
-	})
+	}
 	return best(dense, all, k)
 }
 

@@ -79,6 +79,10 @@ func (v *View) Frequency(stem string) int {
 	df := 0
 	for _, p := range v.parts {
 		if t, ok := p.Segment.term(stem); ok {
+			if len(p.Dead) == 0 {
+				df += len(p.Segment.list(t))
+				continue
+			}
 			for _, po := range p.Segment.list(t) {
 				if !p.Dead.Has(int(po.chunk)) {
 					df++
@@ -177,21 +181,20 @@ func (v *View) Search(terms []Term, m BM25) Lexical {
 			if !ok {
 				continue
 			}
+			var parts [Fields]float64
 			for _, po := range p.Segment.list(ti) {
 				if p.Dead.Has(int(po.chunk)) {
 					continue
 				}
-				var parts [Fields]float64
-				n := v.base[k] + int(po.chunk)
-				s := t.Weight * idf * v.saturated(p.Segment.lengths[po.chunk], po.count, m, &parts)
-				if out.Score[n] == 0 && s > 0 {
-					out.Touched = append(out.Touched, n)
-				}
-				out.Score[n] += s
+				out.Score[v.base[k]+int(po.chunk)] += t.Weight * idf * v.saturated(p.Segment.lengths[po.chunk], po.count, m, &parts)
 			}
 		}
 	}
-	sort.Ints(out.Touched)
+	for n, s := range out.Score {
+		if s > 0 {
+			out.Touched = append(out.Touched, n)
+		}
+	}
 	return out
 }
 

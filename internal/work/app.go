@@ -16,6 +16,7 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sys/unix"
 
+	"jolvex/core/answer"
 	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/find"
@@ -47,6 +48,7 @@ type App struct {
 	encoder  *embed.Encoder
 	versions *lru.Cache[string, *doc.Document]
 	memory   *find.Memory
+	opened   *answer.Opened
 	log      *slog.Logger
 	now      func() time.Time
 	hub      hub
@@ -99,6 +101,9 @@ func (a *App) begin(ctx context.Context) error {
 		return err
 	}
 	if a.memory, err = find.NewMemory(6_000); err != nil {
+		return err
+	}
+	if a.opened, err = answer.NewOpened(2_000); err != nil {
 		return err
 	}
 	if a.store, err = store.Open(ctx, filepath.Join(a.dir, "jolvex.db"), a.now); err != nil {

@@ -3,7 +3,10 @@ package work
 import (
 	"context"
 	"fmt"
+	"runtime"
 	"sort"
+
+	"golang.org/x/sync/errgroup"
 
 	"jolvex/core/index"
 	"jolvex/core/prove"
@@ -123,21 +126,36 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 	for _, h := range have {
 		done[h.Question] = true
 	}
-	var batch []store.Result
-	for i, q := range r.Questions {
+	for from := 0; from < len(r.Questions); from += resultBatch {
+		to := min(from+resultBatch, len(r.Questions))
+		batch := make([]*store.Result, to-from)
+		var g errgroup.Group
+		g.SetLimit(runtime.GOMAXPROCS(0))
+		for i := from; i < to; i++ {
+			if q := r.Questions[i]; !done[q.ID] {
+				g.Go(func() error {
+					if ctx.Err() == nil {
+						one := a.judge(ctx, c, r, i, q)
+						batch[i-from] = &one
+					}
+					return nil
+				})
+			}
+		}
+		_ = g.Wait() // what cannot be judged is a result, too
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		if !done[q.ID] {
-			batch = append(batch, a.judge(ctx, c, r, i, q))
-		}
-		if len(batch) == resultBatch || i == len(r.Questions)-1 && len(batch) > 0 {
-			if err := a.store.AddResults(ctx, r.ID, batch); err != nil {
-				return err
+		var results []store.Result
+		for _, b := range batch {
+			if b != nil {
+				results = append(results, *b)
 			}
-			batch = nil
 		}
-		p.set(ctx, i+1, len(r.Questions), "asking")
+		if err := a.store.AddResults(ctx, r.ID, results); err != nil {
+			return err
+		}
+		p.set(ctx, to, len(r.Questions), "asking")
 	}
 	rs, err := a.store.Results(ctx, r.ID, false)
 	if err != nil {

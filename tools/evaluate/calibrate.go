@@ -117,10 +117,14 @@ func (c *collection) bench(emb embed.Embedder, static *embed.Static, headings bo
 	if err != nil {
 		return answer.Bench{}, err
 	}
+	opened, err := answer.NewOpened(1000)
+	if err != nil {
+		return answer.Bench{}, err
+	}
 	m := method.Default()
 	began := time.Now()
 	v := (&index.Snapshot{Parts: []index.Part{{Segment: b.Build(), Vectors: vs}}}).See(index.Public)
-	return answer.Bench{View: v, Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: true, Sentences: true}, Memory: memory, Words: static, Lexicon: static, Query: m.Query, Find: m.Find, Answer: m.Answer, Clock: func() time.Duration { return time.Since(began) }}, nil
+	return answer.Bench{View: v, Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: true, Sentences: true}, Memory: memory, Opened: opened, Words: static, Lexicon: static, Query: m.Query, Find: m.Find, Answer: m.Answer, Clock: func() time.Duration { return time.Since(began) }}, nil
 }
 
 func (c *collection) take(out *json.Encoder, b answer.Bench, emb embed.Embedder, name, kind, q, want string) error {
