@@ -51,7 +51,7 @@ lint: web/dist/index.html
 # The API's description and the types made of it are kept in the repository; this fails when they are behind the code.
 types: build
 	./bin/jolvex openapi > .cache-openapi.json && cmp .cache-openapi.json docs/openapi.json; s=$$?; rm -f .cache-openapi.json; [ $$s = 0 ] || { echo "docs/openapi.json is behind the code: run make api"; exit 1; }
-	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o node_modules/.schema.ts > /dev/null && npx --no-install prettier --log-level silent --write node_modules/.schema.ts --ignore-path /dev/null && cmp node_modules/.schema.ts src/api/schema.ts
+	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o node_modules/.schema.ts > /dev/null && cmp node_modules/.schema.ts src/api/schema.ts
 	cd web && $(NPM) run --silent types
 
 unit: web/node_modules/.package-lock.json
@@ -83,7 +83,7 @@ fuzz:
 
 api: bin/jolvex
 	./bin/jolvex openapi > docs/openapi.json
-	cd web && $(NPM) run --silent api && npx --no-install prettier --log-level silent --write src/api/schema.ts
+	cd web && $(NPM) run --silent api
 
 # Pictures for the README, from a demo that is running.
 shots:

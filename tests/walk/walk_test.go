@@ -243,3 +243,38 @@ func TestTheDemo(t *testing.T) {
 	p = start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0")
 	p.stop(t)
 }
+
+// A browser opens six connections to one host at most: more tabs than that must not starve one another.
+func TestManyTabsDoNotStarve(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "data")
+	file := filepath.Join(t.TempDir(), "gulls.md")
+	require.NoError(t, os.WriteFile(file, []byte("# Gulls\n\nFeeding the gulls costs a fine of £80.\n"), 0o600))
+	require.Equal(t, 0, run(t, "", "gather", "--data", data, "--corpus", "f", file).code)
+	server := start(t, "serve", "--data", data, "--addr", "127.0.0.1:0")
+	first := openPage(t, server.address+"c/f/gather")
+	tabs := []*page{first}
+	for range 8 {
+		ctx, cancel := chromedp.NewContext(first.ctx)
+		t.Cleanup(cancel)
+		p := &page{t, ctx, first.axe}
+		require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(server.address+"c/f/gather")))
+		tabs = append(tabs, p)
+	}
+	for _, p := range tabs {
+		p.has(".el-table__row", "Gulls")
+		p.has(".draft", "no release yet") // it would say "reconnecting" without the stream
+	}
+	// What one tab does, all others see.
+	require.Equal(t, 0, run(t, "", "gather", "--data", data, "--corpus", "f", tidesPage(t)).code)
+	for _, p := range tabs {
+		p.has(".el-table__row", "Tides")
+	}
+	server.stop(t)
+}
+
+func tidesPage(t *testing.T) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "tides.md")
+	require.NoError(t, os.WriteFile(file, []byte("# Tides\n\nHigh water is told on the board at the pier.\n"), 0o600))
+	return file
+}

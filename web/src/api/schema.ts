@@ -439,9 +439,13 @@ export interface components {
             /** Format: double */
             heading: number;
             /** Format: double */
+            margin: number;
+            /** Format: double */
             near: number;
             /** Format: double */
             soft: number;
+            /** Format: double */
+            strange: number;
             /** Format: double */
             unit: number;
         };
@@ -780,7 +784,7 @@ export interface components {
             path: number;
             /**
              * Format: double
-             * @default 0.2
+             * @default 0.4
              */
             sentence: number;
             /**

@@ -17,8 +17,10 @@ class FakeStream {
   addEventListener(kind: string, f: (m: MessageEvent<string>) => void): void {
     this.heard.set(kind, f)
   }
+  private seq = 0
   send(kind: string, body: unknown, corpus = 'c1'): void {
-    this.heard.get(kind)?.({ data: JSON.stringify({ seq: 1, corpus, kind, body }) } as MessageEvent<string>)
+    this.seq++
+    this.heard.get(kind)?.({ data: JSON.stringify({ seq: this.seq, corpus, kind, body }) } as MessageEvent<string>)
   }
 }
 

@@ -1,13 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { api, ok, type Corpus, type DocumentRow, type Job } from '@/api/client'
-
-interface StreamEvent {
-  seq: number
-  corpus: string
-  kind: string
-  body: unknown
-}
+import { follow, type StreamEvent } from '@/api/stream'
 
 /** The corpus in view, its figures, its jobs, and the one stream of what happens. */
 export const useCorpus = defineStore('corpus', () => {
@@ -21,7 +15,7 @@ export const useCorpus = defineStore('corpus', () => {
   const unapplied = ref('')
   const documentListeners = new Set<(d: DocumentRow) => void>()
   const endListeners = new Set<(j: Job) => void>()
-  let stream: EventSource | undefined
+  let watching = false
   let due: ReturnType<typeof setTimeout> | undefined
 
   const current = computed(() => all.value.find((c) => c.name === name.value))
@@ -78,18 +72,15 @@ export const useCorpus = defineStore('corpus', () => {
   }
 
   function watch(): void {
-    if (stream !== undefined || typeof EventSource === 'undefined') return
-    stream = new EventSource('/api/events')
-    stream.onopen = () => {
-      if (!connected.value) reloadSoon()
-      connected.value = true
-    }
-    stream.onerror = () => {
-      connected.value = false
-    }
-    for (const kind of ['job', 'document', 'index', 'corpus', 'method', 'questions']) {
-      stream.addEventListener(kind, (m) => take(JSON.parse((m as MessageEvent<string>).data) as StreamEvent))
-    }
+    if (watching || typeof EventSource === 'undefined') return
+    watching = true
+    follow({
+      event: take,
+      connected: (yes) => {
+        if (yes && !connected.value) reloadSoon()
+        connected.value = yes
+      },
+    })
   }
 
   function onDocument(f: (d: DocumentRow) => void): () => void {

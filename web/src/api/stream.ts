@@ -1,0 +1,102 @@
+export interface StreamEvent {
+  seq: number
+  corpus: string
+  kind: string
+  body: unknown
+}
+
+/** What is heard of the stream of events. */
+export interface Listener {
+  event: (e: StreamEvent) => void
+  connected: (yes: boolean) => void
+}
+
+const name = 'jolvex-events'
+export const kinds = ['job', 'document', 'index', 'corpus', 'method', 'questions']
+
+interface Message {
+  event?: StreamEvent
+  connected?: boolean
+  hello?: boolean
+}
+
+/**
+ * Follows what happens. A browser opens few connections to one host, so that its tabs share one stream: the tab that holds
+ * the lock reads it and passes on what comes; when that tab goes, the next takes over where it stopped. Where there are no
+ * locks, each tab has a stream of its own. A page that is hidden for the Back key lets go of it.
+ */
+export function follow(to: Listener): void {
+  const locks = (navigator as { locks?: LockManager | null }).locks ?? undefined // none on plain http beyond this machine
+  const shared = locks !== undefined && typeof BroadcastChannel !== 'undefined'
+  let last = -1
+  let leave: (() => void) | undefined
+  const channel = shared ? new BroadcastChannel(name) : undefined
+
+  function take(e: StreamEvent): void {
+    if (e.seq <= last) return
+    last = e.seq
+    to.event(e)
+  }
+
+  function tell(yes: boolean): void {
+    to.connected(yes)
+    channel?.postMessage({ connected: yes } satisfies Message)
+  }
+
+  /** Reads the stream until the function that is returned is called. */
+  function read(): () => void {
+    const stream = new EventSource(last < 0 ? '/api/events' : `/api/events?since=${last}`)
+    stream.onopen = () => tell(true)
+    stream.onerror = () => tell(false)
+    for (const kind of kinds) {
+      stream.addEventListener(kind, (m) => {
+        const event = JSON.parse((m as MessageEvent<string>).data) as StreamEvent
+        take(event)
+        channel?.postMessage({ event } satisfies Message)
+      })
+    }
+    const answer = (m: MessageEvent<Message>): void => {
+      if (m.data.hello === true) channel?.postMessage({ connected: stream.readyState === 1 } satisfies Message)
+    }
+    channel?.addEventListener('message', answer)
+    return () => {
+      channel?.removeEventListener('message', answer)
+      stream.close()
+    }
+  }
+
+  function join(): void {
+    if (!shared || locks === undefined) {
+      leave = read()
+      return
+    }
+    const waiting = new AbortController()
+    let stop: (() => void) | undefined
+    void locks
+      .request(
+        name,
+        { signal: waiting.signal },
+        () =>
+          new Promise<void>((done) => {
+            const end = read()
+            stop = () => {
+              end()
+              done()
+            }
+          }),
+      )
+      .catch(() => undefined) // given up while waiting
+    channel?.postMessage({ hello: true } satisfies Message)
+    leave = () => (stop === undefined ? waiting.abort() : stop())
+  }
+
+  channel?.addEventListener('message', (m: MessageEvent<Message>) => {
+    if (m.data.event !== undefined) take(m.data.event)
+    if (m.data.connected !== undefined) to.connected(m.data.connected)
+  })
+  window.addEventListener('pagehide', () => leave?.())
+  window.addEventListener('pageshow', (e) => {
+    if (e.persisted) join()
+  })
+  join()
+}
