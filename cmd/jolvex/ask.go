@@ -158,6 +158,7 @@ type sentence struct {
 
 type cited struct {
 	Address string   `json:"address"`
+	Link    string   `json:"link"`
 	Title   string   `json:"title"`
 	Path    []string `json:"headingPath"`
 	Passage string   `json:"passage"`
@@ -187,7 +188,7 @@ func record(q line, r *work.Reply) asked {
 	at := map[int]int{}
 	for i, c := range r.Cited {
 		at[c.Sentence] = i
-		out.Cited = append(out.Cited, cited{c.Address, c.Title, c.Path, c.Passage})
+		out.Cited = append(out.Cited, cited{c.Address, c.Link, c.Title, c.Path, c.Passage})
 	}
 	for i, t := range r.Trail.Reply {
 		k, ok := at[i]
@@ -230,7 +231,7 @@ func printReply(w io.Writer, r *work.Reply) {
 	}
 	fmt.Fprintf(w, "\nsupport %.2f, bar %.2f, %.0f ms\n", r.Support, r.Trail.Bar, r.Millis)
 	for i, c := range sources {
-		fmt.Fprintf(w, "[%d] %s  %s\n", i+1, strings.Join(append([]string{c.Title}, c.Path...), " › "), c.Address)
+		fmt.Fprintf(w, "[%d] %s  %s\n", i+1, strings.Join(append([]string{c.Title}, c.Path...), " › "), c.Link)
 	}
 }
 

@@ -9,12 +9,14 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jolvex/core/extract"
 	"jolvex/internal/api"
 	"jolvex/internal/store"
 	"jolvex/internal/work"
@@ -28,8 +30,8 @@ func gatherCommand(s *settings) *cobra.Command {
 		Use:   "gather --corpus NAME ADDRESS|FILE...",
 		Short: "Take websites and files into a corpus",
 		Long: `Gathers each address as a site - every page that its links and sitemaps lead to, on the same host and under the same
-folder - and takes in each file (HTML, Markdown, text) or every such file of a folder. The corpus is made when it is
-missing. The command ends when everything is indexed and the sentence encoder has read it; with --no-encode it ends once
+folder - and takes in each file or every file of a folder that can be read: HTML, Markdown, text, CSV, JSON, DOCX, ODT,
+PPTX, XLSX, EPUB, and captions as WebVTT, SubRip or TTML. The corpus is made when it is missing. The command ends when everything is indexed and the sentence encoder has read it; with --no-encode it ends once
 everything can be found, and the encoder goes on whenever the data folder is open. What failed is told with its reason and
 can be tried again by the same command.`,
 		Example: `  jolvex gather --corpus support https://www.example.org/
@@ -106,7 +108,7 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 			err = g.folder(ctx, t, &out)
 		case statErr == nil:
 			err = g.file(ctx, t, &out)
-		case errors.Is(statErr, fs.ErrNotExist) && !strings.Contains(t, "/") && strings.Contains(t, ".") && filepath.Ext(t) != ".md" && filepath.Ext(t) != ".txt" && filepath.Ext(t) != ".html":
+		case errors.Is(statErr, fs.ErrNotExist) && !strings.Contains(t, "/") && strings.Contains(t, ".") && !slices.Contains(extract.Endings(), strings.ToLower(filepath.Ext(t))):
 			err = g.site(ctx, "https://"+t+"/", &out)
 		default:
 			err = usageError{fmt.Errorf("%s is neither a file nor an http(s) address: %w", t, statErr)}
@@ -187,11 +189,8 @@ func (g *gatherer) folder(ctx context.Context, dir string, out *gathered) error 
 		if d.IsDir() && strings.HasPrefix(d.Name(), ".") && path != dir {
 			return filepath.SkipDir
 		}
-		switch strings.ToLower(filepath.Ext(path)) {
-		case ".html", ".htm", ".xhtml", ".md", ".markdown", ".txt", ".text":
-			if d.Type().IsRegular() {
-				return g.file(ctx, path, out)
-			}
+		if d.Type().IsRegular() && slices.Contains(extract.Endings(), strings.ToLower(filepath.Ext(path))) {
+			return g.file(ctx, path, out)
 		}
 		return nil
 	})

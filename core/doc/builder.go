@@ -151,3 +151,36 @@ func Fold(s string) string {
 
 // Peek is the text so far.
 func (b *Builder) Peek() string { return b.text.String() }
+
+// Append adds the blocks of another document behind those that are there.
+func (b *Builder) Append(d *Document) {
+	for _, bl := range d.Blocks {
+		if bl.Grid == nil {
+			b.Add(bl, d.Of(bl.Span))
+			continue
+		}
+		rows := make([][]string, len(bl.Grid.Rows))
+		for i, r := range bl.Grid.Rows {
+			for _, c := range r.Cells {
+				rows[i] = append(rows[i], c.Text)
+			}
+		}
+		b.AddTable(bl.Place, bl.Grid.Caption, bl.Grid.Header, rows)
+	}
+}
+
+// Drop takes off the last block. Its text must be the last of all.
+func (b *Builder) Drop() {
+	n := len(b.doc.Blocks) - 1
+	if n < 0 {
+		return
+	}
+	text := strings.TrimRight(b.text.String()[:b.doc.Blocks[n].Span.Start], "\n")
+	b.doc.Blocks = b.doc.Blocks[:n]
+	b.text.Reset()
+	b.text.WriteString(text)
+	b.last = ""
+	if n > 0 {
+		b.last = b.doc.Blocks[n-1].Kind
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"mime"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -20,7 +21,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the extract stage's hash.
-const Version = "extract-1"
+const Version = "extract-2"
 
 // Limits on one input.
 const (
@@ -45,8 +46,54 @@ type Input struct {
 	Body      []byte
 }
 
+// reader reads one kind of file.
+type reader struct {
+	kind    string   // media type
+	also    []string // other names of it
+	endings []string
+	binary  bool
+	read    func(Input) (*doc.Document, error)
+}
+
+const office = "application/vnd.openxmlformats-officedocument."
+
+var readers = []reader{
+	{"text/html", []string{"application/xhtml+xml"}, []string{".html", ".htm", ".xhtml"}, false, fromHTML},
+	{"text/markdown", []string{"text/x-markdown"}, []string{".md", ".markdown"}, false, fromMarkdown},
+	{"text/plain", nil, []string{".txt", ".text"}, false, fromPlain},
+	{"text/csv", []string{"text/tab-separated-values", "application/csv"}, []string{".csv", ".tsv"}, false, fromCSV},
+	{"application/json", []string{"application/jsonl", "application/x-ndjson", "application/ld+json"}, []string{".json", ".jsonl", ".ndjson"}, false, fromJSON},
+	{"text/vtt", []string{"application/x-subrip", "text/srt"}, []string{".vtt", ".srt"}, false, fromCaptions},
+	{"application/ttml+xml", nil, []string{".ttml", ".dfxp"}, false, fromTTML},
+	{office + "wordprocessingml.document", nil, []string{".docx"}, true, fromDOCX},
+	{office + "presentationml.presentation", nil, []string{".pptx"}, true, fromPPTX},
+	{office + "spreadsheetml.sheet", nil, []string{".xlsx"}, true, fromXLSX},
+	{"application/vnd.oasis.opendocument.text", nil, []string{".odt"}, true, fromODT},
+	{"application/vnd.oasis.opendocument.spreadsheet", nil, []string{".ods"}, true, fromODT},
+	{"application/vnd.oasis.opendocument.presentation", nil, []string{".odp"}, true, fromODT},
+	{"application/epub+zip", nil, []string{".epub"}, true, fromEPUB},
+}
+
+// Endings lists the endings of file names that can be read.
+func Endings() []string {
+	var out []string
+	for _, r := range readers {
+		out = append(out, r.endings...)
+	}
+	return out
+}
+
 // Kind is the media type, without parameters, that Extract will read in as; "" when none fits.
 func Kind(in Input) string {
+	if r := readerOf(in); r != nil {
+		return r.kind
+	}
+	return ""
+}
+
+// readerOf goes by the declared type; a file that is declared as nothing in particular goes by its ending. Plain text with
+// the ending of a kind of text is of that kind.
+func readerOf(in Input) *reader {
 	mt, _, err := mime.ParseMediaType(in.MediaType)
 	if err != nil {
 		mt = ""
@@ -55,31 +102,35 @@ func Kind(in Input) string {
 	if u, err := url.Parse(in.Address); err == nil && u.Path != "" {
 		name = u.Path
 	}
-	ext := strings.ToLower(path.Ext(name))
-	switch mt {
-	case "text/html", "application/xhtml+xml", "text/markdown", "text/x-markdown":
-		return strings.Replace(mt, "x-markdown", "markdown", 1)
-	case "text/plain":
-		if ext == ".md" || ext == ".markdown" {
-			return "text/markdown"
+	byEnding := func() *reader {
+		ext := strings.ToLower(path.Ext(name))
+		for i := range readers {
+			if slices.Contains(readers[i].endings, ext) {
+				return &readers[i]
+			}
 		}
-		return mt
-	case "", "application/octet-stream":
-	default:
-		return ""
+		return nil
 	}
-	switch ext {
-	case ".html", ".htm", ".xhtml":
-		return "text/html"
-	case ".md", ".markdown":
-		return "text/markdown"
-	case ".txt", ".text":
-		return "text/plain"
+	switch mt {
+	case "", "application/octet-stream", "application/zip", "binary/octet-stream":
+		if r := byEnding(); r != nil {
+			return r
+		}
+		if looksLikeHTML(in.Body) {
+			return &readers[0]
+		}
+		return nil
+	case "text/plain", "text/xml", "application/xml":
+		if r := byEnding(); r != nil && !r.binary {
+			return r
+		}
 	}
-	if looksLikeHTML(in.Body) {
-		return "text/html"
+	for i := range readers {
+		if readers[i].kind == mt || slices.Contains(readers[i].also, mt) {
+			return &readers[i]
+		}
 	}
-	return ""
+	return nil
 }
 
 func looksLikeHTML(b []byte) bool {
@@ -92,26 +143,18 @@ func Extract(in Input) (*doc.Document, error) {
 	if len(in.Body) > MaxBytes {
 		return nil, fmt.Errorf("%s: %w: %d bytes, the limit is %d", in.Address, ErrTooLarge, len(in.Body), MaxBytes)
 	}
-	kind := Kind(in)
-	if kind != "" && kind != "text/html" && kind != "application/xhtml+xml" && bytes.IndexByte(in.Body[:min(len(in.Body), 4096)], 0) >= 0 && !hasWideBOM(in.Body) {
-		return nil, fmt.Errorf("%s: %w: it is not text", in.Address, ErrKind)
-	}
-	var d *doc.Document
-	var err error
-	switch kind {
-	case "text/html", "application/xhtml+xml":
-		d, err = fromHTML(in)
-	case "text/markdown":
-		d, err = fromMarkdown(in)
-	case "text/plain":
-		d, err = fromPlain(in)
-	default:
+	r := readerOf(in)
+	if r == nil {
 		what := in.MediaType
 		if what == "" {
 			what = "unknown type"
 		}
 		return nil, fmt.Errorf("%s: %w (%s)", in.Address, ErrKind, what)
 	}
+	if !r.binary && r.kind != "text/html" && bytes.IndexByte(in.Body[:min(len(in.Body), 4096)], 0) >= 0 && !hasWideBOM(in.Body) {
+		return nil, fmt.Errorf("%s: %w: it is not text", in.Address, ErrKind)
+	}
+	d, err := r.read(in)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", in.Address, err)
 	}

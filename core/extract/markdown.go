@@ -131,19 +131,7 @@ func (m *mdReader) html(n *ast.HTMLBlock) {
 	if err != nil {
 		return // html.Parse fails on nothing but a broken reader
 	}
-	for _, bl := range d.Blocks {
-		if bl.Kind == doc.Table {
-			rows := make([][]string, len(bl.Grid.Rows))
-			for i, r := range bl.Grid.Rows {
-				for _, c := range r.Cells {
-					rows[i] = append(rows[i], c.Text)
-				}
-			}
-			m.b.AddTable(doc.Place{}, bl.Grid.Caption, bl.Grid.Header, rows)
-			continue
-		}
-		m.b.Add(bl, d.Of(bl.Span))
-	}
+	m.b.Append(d)
 }
 
 func (m *mdReader) table(t *east.Table) {

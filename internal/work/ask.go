@@ -3,6 +3,8 @@ package work
 import (
 	"context"
 	"fmt"
+	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -33,10 +35,29 @@ type Cited struct {
 	Document string   `json:"document"`
 	Version  string   `json:"version"`
 	Address  string   `json:"address"`
+	Link     string   `json:"link" doc:"The address with the place in it: an anchor, a page, or a time (W3C Media Fragments)"`
 	Title    string   `json:"title"`
 	Path     []string `json:"path" nullable:"false"`
 	Span     doc.Span `json:"span"`
 	Passage  string   `json:"passage"`
+}
+
+// linkTo is an address with the place of a span in it.
+func linkTo(address string, d *doc.Document, s doc.Span) string {
+	i := d.BlockAt(s.Start)
+	if i < 0 {
+		return address
+	}
+	address, _, _ = strings.Cut(address, "#")
+	switch p := d.Blocks[i].Place; {
+	case p.To > 0:
+		return address + "#t=" + strconv.FormatFloat(p.From, 'f', -1, 64)
+	case p.Page > 0:
+		return address + "#page=" + strconv.Itoa(p.Page)
+	case p.Anchor != "":
+		return address + "#" + url.PathEscape(p.Anchor)
+	}
+	return address
 }
 
 // Reply is a reply with its evidence trail and the texts that the trail refers to.
@@ -193,7 +214,7 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
-		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, e.Title, pathAt(body, s.Span), s.Span, body.Of(s.Span)})
+		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, linkTo(e.Address, body, s.Span), e.Title, pathAt(body, s.Span), s.Span, body.Of(s.Span)})
 	}
 	return r, nil
 }

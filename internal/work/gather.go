@@ -171,14 +171,14 @@ func read(in extract.Input) store.Outcome {
 			o.Reason += ": " + d.Notes[0]
 		}
 		return o
-	case errors.Is(err, extract.ErrKind):
+	case errors.Is(err, extract.ErrKind) && o.MediaType == "":
 		o.State, o.Reason, o.MediaType = store.LeftOut, "this kind of file cannot be read yet ("+in.MediaType+")", in.MediaType
 		if in.MediaType == "" {
 			o.State, o.Reason = store.Failed, "this kind of file cannot be read yet"
 		}
 		return o
 	case err != nil:
-		o.State, o.Reason = store.Failed, err.Error()
+		o.State, o.Reason = store.Failed, strings.TrimPrefix(err.Error(), in.Address+": ")
 		return o
 	}
 	o.Words = len(text.Words(d.Text))

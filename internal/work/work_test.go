@@ -312,6 +312,26 @@ func TestAskingLeavesATrailThatCanBeOpenedAgain(t *testing.T) {
 	assert.NotContains(t, now.Reply, "£2.00")
 }
 
+func TestCitationsLeadToThePlace(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	for name, body := range map[string]string{
+		"fog.vtt":   "WEBVTT\n\n00:01.000 --> 00:04.000\nWelcome aboard.\n\n01:12.500 --> 01:15.000\nIn fog the boat sails at half speed.\n",
+		"rates.csv": "Goods,Price\nPallet,£48.00\nParcel,£6.50\n",
+		"dogs.html": "<main><h1>Animals</h1><h2 id=dogs>Dogs</h2><p>Dogs must be on a lead.</p></main>",
+	} {
+		d, err := a.Upload(t.Context(), "c", name, "", []byte(body))
+		require.NoError(t, err)
+		require.Equal(t, "indexed", d.State, d.Reason)
+	}
+	for q, want := range map[string]string{"How fast does the boat sail in fog?": "fog.vtt#t=72.5", "Must dogs be on a lead?": "dogs.html#dogs", "What is the price of a pallet?": "rates.csv"} {
+		r, err := a.Ask(t.Context(), public, "c", query.Question{Text: q})
+		require.NoError(t, err)
+		require.NotEmpty(t, r.Cited, q)
+		assert.Equal(t, want, r.Cited[0].Link, q)
+	}
+}
+
 func TestNobodyAsksAsAStranger(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)

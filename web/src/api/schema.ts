@@ -581,6 +581,8 @@ export interface components {
         Cited: {
             address: string;
             document: string;
+            /** @description The address with the place in it: an anchor, a page, or a time (W3C Media Fragments) */
+            link: string;
             passage: string;
             path: string[];
             /** Format: int64 */

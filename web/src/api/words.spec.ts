@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { duration, moment, percent, shortAddress } from './words'
+import { clock, duration, moment, percent, shortAddress } from './words'
 
 describe('words', () => {
   it('says how long', () => {
@@ -7,6 +7,10 @@ describe('words', () => {
     expect(duration(42.4)).toBe('42 s')
     expect(duration(90)).toBe('2 min')
     expect(duration(5400)).toMatch(/1.5 h/)
+  })
+  it('says a place in a video as players do', () => {
+    expect(clock(65.9)).toBe('1:05')
+    expect(clock(3725)).toBe('1:02:05')
   })
   it('says a share with one digit', () => {
     expect(percent(0.8364)).toMatch(/83.6 %/)

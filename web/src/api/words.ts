@@ -12,6 +12,15 @@ export function duration(seconds: number): string {
   return `${oneDigit.format(seconds / 3600)} h`
 }
 
+/** A place in a video or sound, as players show it. */
+export function clock(seconds: number): string {
+  const s = Math.floor(seconds)
+  const two = (n: number): string => String(n).padStart(2, '0')
+  const hours = s >= 3600 ? `${Math.floor(s / 3600)}:` : ''
+  const minutes = Math.floor((s % 3600) / 60)
+  return `${hours}${hours === '' ? minutes : two(minutes)}:${two(s % 60)}`
+}
+
 /** A moment in the viewer's zone; the zone itself is in moment(at).zone for a tooltip. */
 export function moment(at: string): { text: string; zone: string } {
   if (at === '') return { text: '', zone: '' }

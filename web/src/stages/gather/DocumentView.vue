@@ -3,7 +3,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ok, type Chunk, type OpenDocument, type Schema } from '@/api/client'
 import { ByteText } from '@/api/bytes'
-import { count, moment } from '@/api/words'
+import { clock, count, moment } from '@/api/words'
 import StrataView from '@/components/StrataView.vue'
 import { useCorpus } from '@/stores/corpus'
 
@@ -148,6 +148,7 @@ watch(
             </table>
           </figure>
           <component :is="tagOf(b)" v-else :id="`block-${i}`" :class="[b.kind, `depth-${b.level ?? 0}`]">
+            <span v-if="b.kind === 'cue'" class="mono muted">{{ clock(b.place?.from ?? 0) }} </span>
             <span v-if="b.kind === 'item'" class="bullet">{{ b.ordinal ? b.ordinal : '•' }}</span>
             <template v-for="(p, k) in parts(b)" :key="k"
               ><mark v-if="p.lit">{{ p.text }}</mark

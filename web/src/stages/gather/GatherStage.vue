@@ -168,8 +168,15 @@ onUnmounted(() => stops.forEach((s) => s()))
       </form>
       <label class="field">
         <span class="label">Add files</span>
-        <input type="file" multiple accept=".html,.htm,.md,.markdown,.txt" @change="upload" />
-        <p class="hint">HTML, Markdown or plain text, up to 20 MB each.</p>
+        <input
+          type="file"
+          multiple
+          accept=".html,.htm,.md,.markdown,.txt,.csv,.tsv,.json,.jsonl,.docx,.odt,.pptx,.xlsx,.ods,.odp,.epub,.vtt,.srt,.ttml"
+          @change="upload"
+        />
+        <p class="hint">
+          HTML, Markdown, text, CSV, JSON, DOCX, ODT, PPTX, XLSX, EPUB and captions (VTT, SRT, TTML), up to 20 MB each.
+        </p>
       </label>
       <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
       <p v-if="told !== ''" class="notice" role="status">{{ told }}</p>
