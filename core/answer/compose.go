@@ -74,10 +74,10 @@ func claim(ps []*passage, most int) []*passage {
 		return nil
 	}
 	// Where the kind of figure that is asked for stands in some passages, those without it have little to say.
-	figured := slices.ContainsFunc(ps, func(p *passage) bool { return p.features.Figure > 0 })
+	some := slices.ContainsFunc(ps, func(p *passage) bool { return p.features.Figure > 0 })
 	worth := func(p *passage) float64 {
 		w := p.rank.Score + p.support
-		if figured && p.features.Figure < 0 {
+		if some && p.features.Figure < 0 {
 			w -= lacking
 		}
 		return w
@@ -119,6 +119,9 @@ func pick(p *passage, budget int, terms map[string]float64, wants []text.Quantit
 	if best < 0 || budget < 8 {
 		return nil
 	}
+	if !hasFigure(p.units[best], wants) {
+		best = figured(p.units, best, wants)
+	}
 	if p.units[best].row != nil {
 		return rows(p, best, budget, terms)
 	}
@@ -127,6 +130,21 @@ func pick(p *passage, budget int, terms map[string]float64, wants []text.Quantit
 	for i := a; i < b; i++ {
 		if u := &p.units[i]; (len(u.words) >= 2 || yesOrNo(u.text)) && !strings.HasSuffix(u.text, "?") {
 			out = append(out, quote{p, i})
+		}
+	}
+	return out
+}
+
+// enough is the share of the best unit's score from which a unit that holds the figure asked for is better.
+const enough = 0.6
+
+// figured is the best unit that holds the figure asked for, when there is one that says nearly as much as the best of all;
+// else the best of all.
+func figured(us []unit, best int, wants []text.QuantityKind) int {
+	out := best
+	for i := range us {
+		if hasFigure(us[i], wants) && us[i].score >= enough*us[best].score && (out == best || us[i].score > us[out].score) {
+			out = i
 		}
 	}
 	return out
