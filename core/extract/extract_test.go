@@ -236,3 +236,12 @@ func TestDebianFAQInHTMLAndText(t *testing.T) {
 	count := len(regexp.MustCompile(`(?m)^\d+\.\d+\. .*\?$`).FindAllString(headings.String(), -1))
 	assert.Greater(t, count, 90, "the questions are headings")
 }
+
+// Headings with a mark that leads to themselves, as documentation generators write them.
+func TestHeadingMarksAreNoText(t *testing.T) {
+	d, err := Extract(Input{Address: "http://example.org/faq.html", MediaType: "text/html", Body: []byte(`<title>Design FAQ — Example documentation</title><main><h1>Design FAQ<a class="headerlink" href="#design" title="Permalink">¶</a></h1><h2 id="why">Why?<a href="#why">#</a></h2><p>Because. See <a href="#x">below</a>.</p></main>`)})
+	require.NoError(t, err)
+	assert.Equal(t, "Design FAQ", d.Title)
+	assert.Equal(t, "Design FAQ\n\nWhy?\n\nBecause. See below.", d.Text)
+	assert.Equal(t, "why", d.Blocks[1].Place.Anchor)
+}

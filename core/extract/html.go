@@ -76,7 +76,7 @@ func (r *htmlReader) head(page *goquery.Document) {
 	if h1 := page.Find("h1"); h1.Length() == 1 {
 		// A site's name in the title ("Fares | Example") tells nothing about the page: where the one first-level heading
 		// stands in the title, it is the title.
-		if t := doc.Fold(h1.Text()); t != "" && len(t) < 200 && (d.Title == "" || strings.Contains(strings.ToLower(d.Title), strings.ToLower(t))) {
+		if t := strings.TrimRight(doc.Fold(h1.Text()), " ¶#§"); t != "" && len(t) < 200 && (d.Title == "" || strings.Contains(strings.ToLower(d.Title), strings.ToLower(t))) {
 			d.Title = t
 		}
 	}
@@ -128,6 +128,12 @@ func (r *htmlReader) links(page *goquery.Document) {
 func clean(page *goquery.Document) {
 	page.Find(`script, style, noscript, template, nav, form, iframe, svg, canvas, object, dialog, [hidden], [aria-hidden=true],
 		[role=navigation], [role=search], [role=menu], [role=menubar], [role=dialog], .navheader, .navfooter`).Remove()
+	// Marks beside headings that lead to themselves ("¶", "#", "§").
+	page.Find(`a[href^="#"]`).Each(func(_ int, s *goquery.Selection) {
+		if t := strings.TrimSpace(s.Text()); s.HasClass("headerlink") || strings.Trim(t, "¶#§🔗") == "" && s.Find("img").Length() == 0 && attr(s.Nodes[0], "id") == "" && attr(s.Nodes[0], "name") == "" {
+			s.Remove()
+		}
+	})
 	page.Find("[style]").Each(func(_ int, s *goquery.Selection) {
 		st := strings.ToLower(strings.ReplaceAll(s.AttrOr("style", ""), " ", ""))
 		if strings.Contains(st, "display:none") || strings.Contains(st, "visibility:hidden") || strings.Contains(st, "font-size:0") {

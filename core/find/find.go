@@ -144,6 +144,13 @@ func nearest(first []Ranked, q embed.Vector, lib Library, share float64) (func(i
 	if share == 0 || len(first) == 0 {
 		return none, nil
 	}
+	entries := make([]*index.Entry, len(first))
+	for i := range first {
+		entries[i] = first[i].Entry
+	}
+	if err := lib.Memory.warm(entries, lib.Texts, lib.Sentence); err != nil {
+		return none, err
+	}
 	numbers := make([]int, len(first))
 	most := 0
 	for i := range first {

@@ -104,6 +104,43 @@ func PieceTexts(d *doc.Document, e *index.Entry) []string {
 	return out
 }
 
+// Grouped is an embedder that takes the texts of several chunks at once.
+type Grouped interface {
+	EmbedGroups(groups [][]string) ([][]embed.Vector, error) // [len(groups)][len(groups[i])]
+}
+
+// warm takes in the chunks that are not here yet, all at once when the embedder can.
+func (m *Memory) warm(entries []*index.Entry, texts Texts, emb embed.Embedder) error {
+	g, ok := emb.(Grouped)
+	if !ok {
+		return nil
+	}
+	var missing []*index.Entry
+	var groups [][]string
+	for _, e := range entries {
+		if m.kept.Contains(memoryKey{emb.ID(), e.Version, e.Span}) {
+			continue
+		}
+		d, err := texts.Version(e.Version)
+		if err != nil {
+			return fmt.Errorf("open %s for ranking: %w", e.Address, err)
+		}
+		missing, groups = append(missing, e), append(groups, PieceTexts(d, e))
+	}
+	if len(missing) == 0 {
+		return nil
+	}
+	vs, err := g.EmbedGroups(groups)
+	if err != nil {
+		return fmt.Errorf("embed the sentences of %d chunks: %w", len(missing), err)
+	}
+	for i, e := range missing {
+		heads := 1 + len(e.Path)
+		m.kept.Add(memoryKey{emb.ID(), e.Version, e.Span}, &Embedded{Headings: vs[i][:heads], Pieces: vs[i][heads:]})
+	}
+	return nil
+}
+
 // Chunk gives the sentence vectors of a chunk.
 func (m *Memory) Chunk(e *index.Entry, texts Texts, emb embed.Embedder) (*Embedded, error) {
 	key := memoryKey{emb.ID(), e.Version, e.Span}

@@ -136,6 +136,11 @@ func (s sentenceEncoder) Embed(texts []string) ([]embed.Vector, error) {
 	return out[0], nil
 }
 
+// EmbedGroups implements find.Grouped.
+func (s sentenceEncoder) EmbedGroups(groups [][]string) ([][]embed.Vector, error) {
+	return s.app.sentences(s.app.ctx, groups)
+}
+
 // sentences gives the vectors of the sentences of several chunks, from memory where they are there.
 func (a *App) sentences(ctx context.Context, chunks [][]string) ([][]embed.Vector, error) {
 	keys := make([][]byte, len(chunks))
