@@ -112,9 +112,18 @@ type Page struct {
 	Redirects    []string // addresses passed through
 }
 
+// Conditions are what is known of a page from the last visit.
+type Conditions struct{ ETag, LastModified string }
+
 // Get fetches one address, following redirects as long as may allows the next one. A status of 400 or more is not an
 // error: see Page.Status.
 func (f *Fetcher) Get(ctx context.Context, address string, limit int64, may func(address string) error) (*Page, error) {
+	return f.GetIf(ctx, address, limit, Conditions{}, may)
+}
+
+// GetIf is Get, but for a page that has not changed since the last visit: then the status is 304 and there is no body (RFC
+// 9110, section 13.1; an entity tag is preferred to a date, section 13.2.2).
+func (f *Fetcher) GetIf(ctx context.Context, address string, limit int64, c Conditions, may func(address string) error) (*Page, error) {
 	p := &Page{Address: address}
 	for range MaxRedirects + 1 {
 		if may != nil {
@@ -128,6 +137,14 @@ func (f *Fetcher) Get(ctx context.Context, address string, limit int64, may func
 		}
 		req.Header.Set("User-Agent", UserAgent)
 		req.Header.Set("Accept", "text/html,application/xhtml+xml,text/plain;q=0.9,*/*;q=0.5")
+		if p.Address == address {
+			switch {
+			case c.ETag != "":
+				req.Header.Set("If-None-Match", c.ETag)
+			case c.LastModified != "":
+				req.Header.Set("If-Modified-Since", c.LastModified)
+			}
+		}
 		resp, err := f.client.Do(req)
 		if err != nil {
 			return p, fmt.Errorf("fetch %s: %w", p.Address, plainError(err))

@@ -131,3 +131,25 @@ func TestPoliteSpacesRequestsToOneHost(t *testing.T) {
 	assert.ErrorIs(t, p.Wait(ctx, "http://a.example/y", time.Hour), context.Canceled)
 	assert.NoError(t, p.Wait(t.Context(), "http://b.example/", time.Hour), "another host does not wait")
 }
+
+// RFC 9110, section 13.1.2 and 13.1.3: a tag goes before a date, and what has not changed comes without a body.
+func TestConditionalRequests(t *testing.T) {
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		if q.Header.Get("If-None-Match") == `"7"` && q.Header.Get("If-Modified-Since") == "" || q.Header.Get("If-Modified-Since") == "Tue, 03 Mar 2026 10:00:00 GMT" {
+			w.WriteHeader(http.StatusNotModified)
+			return
+		}
+		fmt.Fprint(w, "whole")
+	}))
+	defer srv.Close()
+	f := NewFetcher(true)
+	for c, want := range map[Conditions]int{
+		{ETag: `"7"`}: 304, {ETag: `"7"`, LastModified: "Tue, 03 Mar 2026 10:00:00 GMT"}: 304, {LastModified: "Tue, 03 Mar 2026 10:00:00 GMT"}: 304,
+		{ETag: `"8"`}: 200, {}: 200,
+	} {
+		p, err := f.GetIf(t.Context(), srv.URL, MaxBody, c, nil)
+		require.NoError(t, err)
+		assert.Equal(t, want, p.Status, "%+v", c)
+		assert.Equal(t, want == 200, len(p.Body) > 0)
+	}
+}

@@ -3,8 +3,10 @@ package sim
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"fmt"
 	"html"
+	"io"
 	"io/fs"
 	"net/http"
 	"path"
@@ -107,8 +109,11 @@ func (s *site) page(w http.ResponseWriter, q *http.Request) {
 		fmt.Fprint(w, "<!doctype html><title>Not found</title><h1>This page does not exist</h1>")
 		return
 	}
+	var out bytes.Buffer
+	s.frame(&out, title, noindex, body)
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	s.frame(w, title, noindex, body)
+	w.Header().Set("ETag", fmt.Sprintf(`"%x"`, sha256.Sum256(out.Bytes())))
+	http.ServeContent(w, q, "", time.Time{}, bytes.NewReader(out.Bytes()))
 }
 
 func (s *site) read(at string) (body []byte, title string, noindex, ok bool) {
@@ -162,7 +167,7 @@ var foot = [][2]string{
 	{"/timetables/winter-2025", "Last winter"},
 }
 
-func (s *site) frame(w http.ResponseWriter, title string, noindex bool, body []byte) {
+func (s *site) frame(w io.Writer, title string, noindex bool, body []byte) {
 	var nav, end strings.Builder
 	for _, m := range menu {
 		fmt.Fprintf(&nav, `<a href="%s">%s</a> `, m[0], m[1])

@@ -102,11 +102,12 @@ type Document struct {
 	LastModified string `db:"last_modified"`
 	FoundAt      string `db:"found_at"`
 	ChangedAt    string `db:"changed_at"`
+	Revisit      bool   `db:"revisit"`  // in the frontier again
 	Audience     string `db:"audience"` // of its source
 }
 
 const documentColumns = `d.id, d.corpus_id, d.source_id, d.key, d.address, d.title, d.state, d.reason, d.version, d.media_type, d.status, d.bytes, d.words,
-	d.attempts, d.depth, d.found_on, d.etag, d.last_modified, d.found_at, d.changed_at, s.audience FROM documents d JOIN sources s ON s.id = d.source_id`
+	d.attempts, d.depth, d.found_on, d.etag, d.last_modified, d.found_at, d.changed_at, d.revisit, s.audience FROM documents d JOIN sources s ON s.id = d.source_id`
 
 // Address is a page that was found and is to be fetched.
 type Address struct{ Key, Address, FoundOn string }
@@ -146,10 +147,10 @@ func (s *Store) addAddresses(ctx context.Context, tx *sqlx.Tx, src Source, depth
 	return added, nil
 }
 
-// Waiting gives documents of a source that are to be fetched, nearest to the start first. Those in not are passed over.
+// Waiting gives documents of a source that are to be fetched or visited again, nearest to the start first.
 func (s *Store) Waiting(ctx context.Context, source string, limit int) ([]Document, error) {
 	var out []Document
-	return out, s.list(ctx, &out, "read the frontier", `SELECT `+documentColumns+` WHERE d.source_id = ? AND d.state = 'waiting' ORDER BY d.depth, d.rowid LIMIT ?`, source, limit)
+	return out, s.list(ctx, &out, "read the frontier", `SELECT `+documentColumns+` WHERE d.source_id = ? AND (d.state = 'waiting' OR d.revisit = 1) ORDER BY d.depth, d.rowid LIMIT ?`, source, limit)
 }
 
 // Outcome is what came of fetching one document.
@@ -163,10 +164,30 @@ type Outcome struct {
 	Cap                              int
 }
 
+// Due counts the documents of a source, and those of them that are to be fetched or visited again.
+func (s *Store) Due(ctx context.Context, source string) (due, total int, err error) {
+	var r struct{ Due, Total int }
+	err = s.get(ctx, &r, "count the frontier", `SELECT coalesce(sum(state = 'waiting' OR revisit = 1), 0) AS due, count(*) AS total FROM documents WHERE source_id = ?`, source)
+	return r.Due, r.Total, err
+}
+
+// Departed lists documents that had a version and have none now: they failed or were left out when last visited.
+func (s *Store) Departed(ctx context.Context, corpus string) ([]string, error) {
+	var out []string
+	return out, s.list(ctx, &out, "list departed documents", `SELECT id FROM documents d WHERE corpus_id = ? AND state IN ('failed', 'left out') AND EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id)`, corpus)
+}
+
 // Finish stores what came of fetching d: its state, its new version and the addresses found on it, in one transaction.
 // When the text is that of another document of the same corpus, or the address it was moved to is known, d is left out.
 func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (Outcome, error) {
 	err := s.write(ctx, "store "+d.Address, func(tx *sqlx.Tx) error {
+		if o.State == Unchanged {
+			if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = CASE state WHEN 'indexed' THEN 'unchanged' ELSE state END, reason = ?, status = ?, attempts = ?, revisit = 0 WHERE id = ?`, o.Reason, o.Status, o.Attempts, d.ID); err != nil {
+				return err
+			}
+			_, err := s.addAddresses(ctx, tx, src, d.Depth+1, o.Cap, o.Found)
+			return err
+		}
 		if o.Key != "" && o.Key != d.Key {
 			var other string
 			if err := tx.GetContext(ctx, &other, `SELECT coalesce(max(address), '') FROM documents WHERE source_id = ? AND key = ?`, src.ID, o.Key); err != nil {
@@ -197,7 +218,7 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 			o.Key, o.Address = d.Key, d.Address
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = ?, reason = ?, title = ?, media_type = ?, etag = ?, last_modified = ?, status = ?, bytes = ?,
-			words = ?, attempts = ?, version = ?, key = ?, address = ?, changed_at = ? WHERE id = ?`, o.State, o.Reason, o.Title, o.MediaType, o.ETag, o.LastModified, o.Status,
+			words = ?, attempts = ?, version = ?, key = ?, address = ?, changed_at = ?, revisit = 0 WHERE id = ?`, o.State, o.Reason, o.Title, o.MediaType, o.ETag, o.LastModified, o.Status,
 			o.Bytes, o.Words, o.Attempts, version, o.Key, o.Address, s.stamp(), d.ID); err != nil {
 			return err
 		}
@@ -276,10 +297,14 @@ func (s *Store) Retry(ctx context.Context, corpus string, ids []string) (sources
 	return sources, n, err
 }
 
-// RetrySource puts every failed document of a source back into the frontier.
-func (s *Store) RetrySource(ctx context.Context, source string) error {
-	return s.write(ctx, "try again", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'waiting', reason = '', attempts = 0 WHERE source_id = ? AND state = 'failed'`, source)
+// Revisit puts every document of a source back into the frontier: what failed is tried again, the rest is visited to see
+// whether it changed. Until then it stays as it is.
+func (s *Store) Revisit(ctx context.Context, source string) error {
+	return s.write(ctx, "revisit", func(tx *sqlx.Tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'waiting', reason = '', attempts = 0 WHERE source_id = ? AND state = 'failed'`, source); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE documents SET revisit = 1, attempts = 0 WHERE source_id = ? AND state IN ('indexed', 'unchanged', 'left out')`, source)
 		return err
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"net/url"
 	"strings"
 	"sync"
@@ -65,8 +66,8 @@ func (a *App) Sources(ctx context.Context, corpus string) ([]Source, error) {
 	return out, nil
 }
 
-// AddSite adds a site by its start address and queues its gathering. A site that is there already is gathered on: what
-// failed is tried again.
+// AddSite adds a site by its start address and queues its gathering. A site that is there already is visited again: what
+// failed is tried anew, what changed is taken in, what is gone leaves the index.
 func (a *App) AddSite(ctx context.Context, corpus, address string, set store.SourceSettings) (Source, Job, error) {
 	c, err := a.store.Corpus(ctx, corpus)
 	if err != nil {
@@ -89,7 +90,7 @@ func (a *App) AddSite(ctx context.Context, corpus, address string, set store.Sou
 	if err != nil {
 		return Source{}, Job{}, err
 	}
-	if err := a.store.RetrySource(ctx, s.ID); err != nil {
+	if err := a.store.Revisit(ctx, s.ID); err != nil {
 		return Source{}, Job{}, err
 	}
 	if _, err := a.store.AddAddresses(ctx, s, 0, 1, []store.Address{{Key: start, Address: start}}); err != nil {
@@ -399,15 +400,11 @@ func (k *crawl) tell(ctx context.Context) {
 		return
 	}
 	k.flush(ctx)
-	states, err := k.app.store.CountStates(ctx, k.src.Corpus, k.src.ID)
+	left, total, err := k.app.store.Due(ctx, k.src.ID)
 	if err != nil {
 		return // the next page reports again
 	}
-	total := 0
-	for _, n := range states {
-		total += n
-	}
-	k.job.set(ctx, total-states[store.Waiting], total, "fetching pages")
+	k.job.set(ctx, total-left, total, "fetching pages")
 }
 
 func (k *crawl) flush(ctx context.Context) {
@@ -445,6 +442,10 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 			return nil
 		}
 	}
+	if d.Version != "" && o.State == store.Failed && o.Status != http.StatusNotFound && o.Status != http.StatusGone {
+		// A page that could not be reached today is no page that is gone.
+		o = store.Outcome{State: store.Unchanged, Reason: "not reached when last visited: " + o.Reason, Status: o.Status, Attempts: o.Attempts}
+	}
 	o.Cap = k.pages
 	o, err := k.app.store.Finish(ctx, d, k.src, o)
 	if err != nil {
@@ -452,6 +453,12 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 			return nil
 		}
 		return err
+	}
+	if o.State == store.Unchanged {
+		o.Title, o.Words, o.Hash = d.Title, d.Words, d.Version
+		if d.State == store.Fetched {
+			o.State = d.State // not indexed yet
+		}
 	}
 	now := d
 	now.State, now.Reason, now.Title, now.Status, now.Words, now.Version = o.State, o.Reason, o.Title, o.Status, o.Words, o.Hash
@@ -486,7 +493,11 @@ func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, a
 		}
 		return k.polite.Wait(ctx, address, k.delay)
 	}
-	p, err := k.fetcher.Get(ctx, d.Address, gather.MaxBody, may)
+	var known gather.Conditions
+	if d.Version != "" {
+		known = gather.Conditions{ETag: d.ETag, LastModified: d.LastModified}
+	}
+	p, err := k.fetcher.GetIf(ctx, d.Address, gather.MaxBody, known, may)
 	switch {
 	case errors.Is(err, errRobots):
 		return store.Outcome{State: store.LeftOut, Reason: "blocked by robots.txt"}, false, 0
@@ -499,6 +510,9 @@ func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, a
 		if !k.scope.Holds(p.Address) {
 			return store.Outcome{State: store.LeftOut, Reason: "leads away from the site, to " + p.Address, Status: p.Status}, false, 0
 		}
+	}
+	if p.Status == http.StatusNotModified {
+		return store.Outcome{State: store.Unchanged, Status: p.Status}, false, 0
 	}
 	if p.Status >= 400 {
 		o := failed(statusText(p.Status))
@@ -513,6 +527,9 @@ func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, a
 	}
 	if o.Content != nil {
 		k.judge(&o, p)
+	}
+	if o.State == store.Fetched && o.Hash == d.Version && (d.State == store.Indexed || d.State == store.Unchanged) {
+		o.State, o.Content = store.Unchanged, nil
 	}
 	return o, false, 0
 }

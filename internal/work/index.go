@@ -338,8 +338,16 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 	s.change.Lock()
 	defer s.change.Unlock()
 	docs, err := a.store.Indexable(ctx, corpus, []string{store.Fetched}, "", 2000)
-	if err != nil || len(docs) == 0 {
+	if err != nil {
 		return 0, err
+	}
+	departed, err := a.store.Departed(ctx, corpus)
+	if err != nil {
+		return 0, err
+	}
+	gone := present(s.snapshot.Load().Parts, departed)
+	if len(docs) == 0 && len(gone) == 0 {
+		return 0, nil
 	}
 	cuts, err := a.prepare(ctx, docs, c.Method)
 	if err != nil {
@@ -352,7 +360,7 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 			return 0, err
 		}
 	}
-	indexed, replaced := map[string]string{}, map[string]bool{}
+	indexed, replaced := map[string]string{}, gone
 	for _, d := range docs {
 		indexed[d.ID], replaced[d.ID] = d.Version, true
 	}
@@ -384,6 +392,26 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 		return 0, err
 	}
 	return len(docs), a.publish(ctx, c.ID, s, m, parts, indexed)
+}
+
+// present picks the documents that have a living chunk.
+func present(parts []index.Part, documents []string) map[string]bool {
+	out := map[string]bool{}
+	if len(documents) == 0 {
+		return out
+	}
+	asked := map[string]bool{}
+	for _, d := range documents {
+		asked[d] = true
+	}
+	for _, p := range parts {
+		for i, e := range p.Segment.Entries {
+			if asked[e.Document] && !p.Dead.Has(i) {
+				out[e.Document] = true
+			}
+		}
+	}
+	return out
 }
 
 func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Part, outRefs []index.Reference, err error) {

@@ -135,6 +135,11 @@ func TestTheWalk(t *testing.T) {
 	p.has(".notice", "tried again")
 	p.until(`document.querySelectorAll('.job').length === 0`)
 
+	// A second visit fetches nothing twice.
+	p.clickText("Visit again for changes")
+	p.has(".el-table__row", "unchanged")
+	p.until(`document.querySelectorAll('.job').length === 0`)
+
 	// A document: its text with tables and headings, beside the link to the page.
 	p.clickText("Fares")
 	p.until(`document.querySelectorAll('.reading table').length >= 2 && document.querySelectorAll('.strata button').length >= 2`)

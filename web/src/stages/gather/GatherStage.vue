@@ -20,7 +20,7 @@ const address = ref('')
 const allowPrivate = ref(false)
 const picked = ref<DocumentRow[]>([])
 
-const states = ['indexed', 'failed', 'left out', 'waiting', 'fetched'] as const
+const states = ['indexed', 'unchanged', 'failed', 'left out', 'waiting', 'fetched'] as const
 const filter = computed({
   get: () => String(route.query.state ?? 'all'),
   set: (s) => void router.replace({ query: { ...route.query, state: s === 'all' ? undefined : s } }),
@@ -77,6 +77,20 @@ async function add(): Promise<void> {
   adding.value = false
 }
 
+async function again(s: Schema['Source']): Promise<void> {
+  try {
+    await ok(
+      api.POST('/api/corpora/{corpus}/sites', {
+        params: { path: { corpus: corpus.name } },
+        body: { address: s.address, settings: s.settings },
+      }),
+    )
+    await load()
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+}
+
 async function retry(ids: string[]): Promise<void> {
   try {
     const r = await ok(
@@ -115,6 +129,7 @@ async function upload(e: Event): Promise<void> {
 
 const tones: Record<string, string> = {
   indexed: 'good',
+  unchanged: 'good',
   failed: 'bad',
   'left out': 'muted',
   waiting: 'caution',
@@ -183,13 +198,16 @@ onUnmounted(() => stops.forEach((s) => s()))
       <article v-for="s in sources" :key="s.id" class="source">
         <b>{{ s.kind === 'site' ? s.address : 'Files' }}</b>
         <p class="muted figure">
-          {{ count(s.states['indexed'] ?? 0) }} indexed
+          {{ count((s.states['indexed'] ?? 0) + (s.states['unchanged'] ?? 0)) }} in
           <template v-if="(s.states['failed'] ?? 0) > 0">
             · <span class="bad">{{ count(s.states['failed'] ?? 0) }} failed</span></template
           >
           <template v-if="(s.states['left out'] ?? 0) > 0"> · {{ count(s.states['left out'] ?? 0) }} left out</template>
           <template v-if="(s.states['waiting'] ?? 0) > 0"> · {{ count(s.states['waiting'] ?? 0) }} waiting</template>
         </p>
+        <button v-if="s.kind === 'site'" class="linkish" :disabled="gathering.length > 0" @click="again(s)">
+          Visit again for changes
+        </button>
       </article>
     </div>
     <div class="right stack">

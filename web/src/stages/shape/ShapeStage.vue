@@ -108,10 +108,8 @@ onMounted(async () => {
     fields.value = await ok(api.GET('/api/settings'))
     method.value = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
     applied.value = JSON.stringify(method.value.chunk)
-    const list = await ok(
-      api.GET('/api/corpora/{corpus}/documents', { params: { path, query: { state: 'indexed', limit: 5000 } } }),
-    )
-    documents.value = list.documents
+    const list = await ok(api.GET('/api/corpora/{corpus}/documents', { params: { path, query: { limit: 10000 } } }))
+    documents.value = list.documents.filter((d) => d.state === 'indexed' || d.state === 'unchanged')
     await redraw()
   } catch (e) {
     problem.value = (e as Error).message
