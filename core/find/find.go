@@ -20,7 +20,7 @@ const Version = "find-1"
 type Settings struct {
 	K1         float64 `json:"k1" default:"1.2" min:"0" max:"3" step:"0.1" label:"Saturation (k1)" help:"How much a second and third occurrence of a word still adds."`
 	B          float64 `json:"b" default:"0.7" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
-	Title      float64 `json:"title" default:"1.5" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
+	Title      float64 `json:"title" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
 	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
 	Dense      float64 `json:"dense" default:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
 	DenseWords float64 `json:"denseWords" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`

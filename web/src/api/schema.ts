@@ -791,7 +791,7 @@ export interface components {
             sentence: number;
             /**
              * Format: double
-             * @default 1.5
+             * @default 3
              */
             title: number;
         };
