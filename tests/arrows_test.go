@@ -97,7 +97,7 @@ func TestArrowsPointOneWay(t *testing.T) {
 			}
 		}
 		for other := range reach(all, append(append([]string(nil), p.TestImports...), p.XTestImports...)) {
-			if other == name || rank[other] < mine {
+			if other == name || rank[other] < mine || other == "internal/sim" { // any test may use the stand-ins
 				continue
 			}
 			assert.Fail(t, "a test's arrow", "the tests of %s must not reach %s", name, other)
