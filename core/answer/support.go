@@ -103,10 +103,9 @@ func headingMatch(terms []asked, path []string) float64 {
 	return float64(n) / float64(len(words))
 }
 
-// calibration turns features into support, by logistic regression: 0.5 is where answering and refusing weigh the same. It
-// was fitted over the FAQs of Debian, Python, Git and Perl: questions that they answer against the same questions with
-// their entry taken out, and against the questions of the others. A figure's weight in Strange is common practice, no
-// published source: who asks for something by a name that the material never mentions is not answered by it.
+// calibration turns features into support, a logistic function of them: 0.5 is where answering and refusing weigh the same.
+// byEncoder rests on a fit over the FAQs of Debian, Python, Git and Perl (tools/evaluate/fit.py), rounded; its bias, and the
+// weights of figures and of strange names, were set by hand: see docs/decisions/0003-support.md.
 type calibration struct{ bias, soft, exact, cosine, near, unit, figure, heading, margin, strange float64 }
 
 var (
