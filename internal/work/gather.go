@@ -142,7 +142,7 @@ func (a *App) Upload(ctx context.Context, corpus, name, mediaType string, body [
 	if err != nil {
 		return Document{}, err
 	}
-	if d.State == store.Fetched {
+	if d.State != store.Indexed { // what replaces a file and cannot be read takes the file out of the index
 		if _, err := a.indexFetched(ctx, c.ID); err != nil {
 			return Document{}, err
 		}

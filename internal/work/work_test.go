@@ -352,6 +352,19 @@ func TestUploadsThatCannotBeReadSayWhy(t *testing.T) {
 	}
 }
 
+func TestAFileReplacedByWhatCannotBeReadAnswersNoMore(t *testing.T) {
+	a := fresh(t)
+	first := withDogs(t, a)
+	d, err := a.Upload(t.Context(), "c", "animals.md", "", []byte("\x00\x00"))
+	require.NoError(t, err)
+	assert.Equal(t, "failed", d.State)
+	assert.Equal(t, first.ID, d.ID)
+	r, err := a.Ask(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+	require.NoError(t, err)
+	assert.True(t, r.Refused)
+	assert.Empty(t, r.Evidence)
+}
+
 func TestSavingSettingsRebuildsWhatMustBe(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
