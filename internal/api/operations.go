@@ -108,6 +108,7 @@ func (h *handlers) gather(api huma.API) {
 		})
 	upload := operation("uploadFile", http.MethodPut, "/corpora/{corpus}/files", "gather", "Take in one file")
 	upload.MaxBodyBytes = 21 << 20
+	upload.RequestBody = &huma.RequestBody{}
 	huma.Register(api, upload, func(ctx context.Context, in *struct {
 		InCorpus
 		Name      string `query:"name" required:"true" doc:"File name; the same name replaces"`
@@ -121,6 +122,7 @@ func (h *handlers) gather(api huma.API) {
 		}
 		return reply(h.app.Upload(ctx, in.Corpus, in.Name, mt, in.RawBody))
 	})
+	upload.RequestBody.Required = false // an empty file is a failed document with its reason, not a wrong request
 	huma.Register(api, operation("listDocuments", http.MethodGet, "/corpora/{corpus}/documents", "gather", "List documents by address"),
 		func(ctx context.Context, in *struct {
 			InCorpus

@@ -174,6 +174,14 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, r.stdout, "waited for "+page)
 	assert.Regexp(t, `failed: \S+/old-brochure: 404: not found`, r.stdout)
 
+	folder := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "empty.md"), nil, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "terns.md"), []byte("# Terns\n\nTerns nest on the north beach.\n"), 0o600))
+	r = run(t, "", "gather", "--data", data, "--corpus", "f", folder)
+	require.Equal(t, 0, r.code, r.stderr)
+	assert.Regexp(t, `failed: \S+/empty.md: no text found`, r.stdout, "one bad file stops nothing")
+	assert.Regexp(t, `terns.md: indexed`, r.stdout)
+
 	commands := func(when string) {
 		r := run(t, "", "ask", "--data", data, "--corpus", "f", "What is the fine for feeding gulls?")
 		assert.Equal(t, 0, r.code, when)
