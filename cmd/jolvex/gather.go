@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"net/http"
 	"net/url"
@@ -197,8 +198,13 @@ func (g *gatherer) folder(ctx context.Context, dir string, out *gathered) error 
 }
 
 func (g *gatherer) file(ctx context.Context, path string, out *gathered) error {
-	body, err := os.ReadFile(path)
+	f, err := os.Open(path)
 	if err != nil {
+		return err
+	}
+	// One byte over the limit is enough for the file to be told as too large.
+	body, err := io.ReadAll(io.LimitReader(f, extract.MaxBytes+1))
+	if err := errors.Join(err, f.Close()); err != nil {
 		return err
 	}
 	var d work.Document

@@ -141,7 +141,7 @@ func looksLikeHTML(b []byte) bool {
 // Extract reads one input. It fails with ErrKind, ErrTooLarge or ErrNoText, wrapped with what was being read.
 func Extract(in Input) (*doc.Document, error) {
 	if len(in.Body) > MaxBytes {
-		return nil, fmt.Errorf("%s: %w: %d bytes, the limit is %d", in.Address, ErrTooLarge, len(in.Body), MaxBytes)
+		return nil, fmt.Errorf("%s: %w: the limit is %d bytes", in.Address, ErrTooLarge, MaxBytes)
 	}
 	r := readerOf(in)
 	if r == nil {

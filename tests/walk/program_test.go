@@ -177,8 +177,12 @@ func TestCommandLine(t *testing.T) {
 	folder := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "empty.md"), nil, 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "terns.md"), []byte("# Terns\n\nTerns nest on the north beach.\n"), 0o600))
+	huge, err := os.Create(filepath.Join(folder, "huge.txt"))
+	require.NoError(t, err)
+	require.NoError(t, errors.Join(huge.Truncate(40<<20), huge.Close()))
 	r = run(t, "", "gather", "--data", data, "--corpus", "f", folder)
 	require.Equal(t, 0, r.code, r.stderr)
+	assert.Regexp(t, `failed: \S+/huge.txt: too large`, r.stdout)
 	assert.Regexp(t, `failed: \S+/empty.md: no text found`, r.stdout, "one bad file stops nothing")
 	assert.Regexp(t, `terns.md: indexed`, r.stdout)
 
