@@ -2,6 +2,7 @@ package answer
 
 import (
 	"fmt"
+	"regexp"
 	"sort"
 	"strings"
 	"time"
@@ -20,6 +21,9 @@ type Bench struct {
 	Embedder embed.Embedder // of the view's vectors
 	Sentence embed.Embedder // of single sentences
 	Encoded  find.Encoded
+	// Foreign tells that the view's vectors come from an embedder that support was not calibrated for: the likeness that
+	// support is made of is then taken from Sentence instead.
+	Foreign  bool
 	Memory   *find.Memory
 	Opened   *Opened
 	Words    WordVectors
@@ -27,8 +31,17 @@ type Bench struct {
 	Query    query.Settings
 	Find     find.Settings
 	Answer   Settings
+	Filter   index.Filter
+	Priority map[string]int // of sources, by portable id
 	Pins     Pins
 	Clock    func() time.Duration // a stopwatch: time since some fixed moment
+}
+
+func (b Bench) library() find.Library {
+	return find.Library{
+		Texts: b.Texts, Embedder: b.Embedder, Sentence: b.Sentence, Encoded: b.Encoded, Memory: b.Memory,
+		Filter: b.Filter, Priority: b.Priority, AsOf: index.Day(b.Pins.AsOf),
+	}
 }
 
 // shown is how many candidates a trail keeps.
@@ -50,10 +63,11 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 		t.Reply = own1(own)
 		return t, nil
 	}
-	ranked, err := find.Rank(t.Reading, b.View, find.Library{Texts: b.Texts, Embedder: b.Embedder, Sentence: b.Sentence, Encoded: b.Encoded, Memory: b.Memory}, b.Find, max(shown, b.Find.Keep))
+	ranking, err := find.Rank(t.Reading, b.View, b.library(), b.Find, max(shown, b.Find.Keep))
 	if err != nil {
 		return nil, fmt.Errorf("rank %q: %w", q.Text, err)
 	}
+	ranked := ranking.Ranked
 	lap("search")
 	passages, err := open(ranked, b)
 	if err != nil {
@@ -63,7 +77,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 	if err := judge(t.Reading, ranked, passages, terms, b); err != nil {
 		return nil, err
 	}
-	record(t, ranked, passages)
+	record(t, ranking, passages)
 	lap("weigh")
 	switch {
 	case t.Reading.Kind == query.Empty:
@@ -77,6 +91,20 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 	}
 	lap("compose")
 	return t, nil
+}
+
+// Search does the first half of Answer: it reads the question and ranks, and composes no reply. Whatever is asked is
+// searched for, courtesies too. probe has every signal valued, those without weight too.
+func Search(q query.Question, b Bench, probe bool) (query.Reading, find.Ranking, error) {
+	b.Query.Courtesy = false
+	r := query.Read(q, b.View, b.Lexicon, b.Query)
+	lib := b.library()
+	lib.Probe = probe
+	out, err := find.Rank(r, b.View, lib, b.Find, max(shown, b.Find.Keep))
+	if err != nil {
+		return r, out, fmt.Errorf("rank %q: %w", q.Text, err)
+	}
+	return r, out, nil
 }
 
 func own1(s string) []Sentence { return []Sentence{{Text: s, Candidate: -1, Support: 1}} }
@@ -112,12 +140,12 @@ func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
 		if err != nil {
 			return nil, fmt.Errorf("open %s for a reply: %w", r.Entry.Address, err)
 		}
-		body := d.Of(r.Entry.Span)
+		body := d.Of(r.Entry.Evidence())
 		if seen[body] {
 			continue
 		}
 		seen[body] = true
-		p := &passage{rank: r, index: i, doc: d, units: b.Opened.units(r.Entry.Version, d, r.Entry.Span)}
+		p := &passage{rank: r, index: i, doc: d, units: b.Opened.units(r.Entry.Version, d, r.Entry.Evidence())}
 		if len(p.units) > 0 {
 			out = append(out, p)
 		}
@@ -149,13 +177,13 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 		return fmt.Errorf("embed the question: %w", err)
 	}
 	amounts := text.Amounts(r.Text())
-	cosines := make([]float64, len(ranked))
-	for i, x := range ranked {
-		cosines[i] = x.Cosine
+	cosines, err := cosinesOf(vs[0], ranked, b)
+	if err != nil {
+		return err
 	}
 	about, strange := background(cosines), strangers(r.Wordings[0].Text, b.View)
 	calibrated := byEncoder
-	if !b.Encoded.Chunks {
+	if !b.Encoded.Chunks || b.Foreign {
 		calibrated = byWords
 	}
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
@@ -170,7 +198,7 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 			return err
 		}
 		scoreUnits(p, terms, amounts, r.Wants)
-		f := Features{Cosine: p.rank.Cosine, Near: p.rank.Nearest, Margin: p.rank.Cosine - about, Strange: strange}
+		f := Features{Cosine: cosines[p.index], Near: p.rank.Nearest, Margin: cosines[p.index] - about, Strange: strange}
 		has := map[string]bool{}
 		for i := range p.units {
 			u := &p.units[i]
@@ -206,9 +234,31 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 	return nil
 }
 
+// cosinesOf is how alike each ranked chunk is to the question, [ranked].
+func cosinesOf(question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {
+	out := make([]float64, len(ranked))
+	for i, x := range ranked {
+		if out[i] = x.Cosine; !b.Foreign {
+			continue
+		}
+		d, err := b.Texts.Version(x.Entry.Version)
+		if err != nil {
+			return nil, fmt.Errorf("open %s for a reply: %w", x.Entry.Address, err)
+		}
+		vs, err := b.Sentence.Embed([]string{strings.Join(append(append([]string{x.Entry.Title}, x.Entry.Path...), d.Of(x.Entry.Span)), "\n")})
+		if err != nil {
+			return nil, fmt.Errorf("embed %s: %w", x.Entry.Address, err)
+		}
+		out[i] = embed.Cosine(question, vs[0])
+	}
+	return out, nil
+}
+
 // compare gives each unit of a passage its likeness of meaning to the question.
 func compare(p *passage, question embed.Vector, b Bench) error {
-	e, err := b.Memory.Chunk(p.rank.Entry, b.Texts, b.Sentence)
+	whole := *p.rank.Entry
+	whole.Span = whole.Evidence()
+	e, err := b.Memory.Chunk(&whole, b.Texts, b.Sentence)
 	if err != nil {
 		return err
 	}
@@ -216,7 +266,7 @@ func compare(p *passage, question embed.Vector, b Bench) error {
 		p.headed = embed.Cosine(question, e.Headings[n-1])
 	}
 	by := map[int]embed.Vector{}
-	for i, piece := range find.Pieces(p.doc, p.rank.Entry.Span) {
+	for i, piece := range find.Pieces(p.doc, whole.Span) {
 		by[piece.Span.Start] = e.Pieces[i]
 	}
 	for i := range p.units {
@@ -227,15 +277,15 @@ func compare(p *passage, question embed.Vector, b Bench) error {
 	return nil
 }
 
-func record(t *Trail, ranked []find.Ranked, ps []*passage) {
-	for _, r := range ranked {
-		c := Candidate{Document: r.Entry.Document, Version: r.Entry.Version, Span: r.Entry.Span, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine, Shares: map[string]float64{}}
-		for _, s := range r.Signals {
-			if s.Share > 0 {
-				c.Shares[s.Name] = s.Share
-			}
-		}
-		t.Candidates = append(t.Candidates, c)
+func record(t *Trail, ranking find.Ranking, ps []*passage) {
+	for _, r := range ranking.Ranked {
+		t.Candidates = append(t.Candidates, Candidate{
+			Document: r.Entry.Document, Version: r.Entry.Version, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
+			Nearest: r.Nearest, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
+		})
+	}
+	for _, l := range ranking.Left {
+		t.Left = append(t.Left, Left{Document: l.Entry.Document, Version: l.Entry.Version, Span: l.Entry.Span, Why: l.Why, Of: l.Of})
 	}
 	for _, p := range ps {
 		t.Candidates[p.index].Kept = true
@@ -243,6 +293,33 @@ func record(t *Trail, ranked []find.Ranked, ps []*passage) {
 		t.Candidates[p.index].Features = &p.features
 		t.Support = max(t.Support, p.support)
 	}
+}
+
+// pointing is what is said in place of a document that is not to be quoted; "" for one that may be.
+func pointing(marks int, s Settings) string {
+	switch {
+	case marks&index.Volatile != 0:
+		return s.PointNow
+	case marks&index.Unquotable != 0:
+		return s.PointTo
+	}
+	return ""
+}
+
+// asksForFile finds questions for a document itself rather than for what it says. (Common practice, no published source.)
+var asksForFile = regexp.MustCompile(`(?i)\b(?:forms?|files?|copy|copies|pdfs?|downloads?|leaflets?|brochures?|templates?|documents?|guides?|print(?:ed|out)?|send me|(?:mail|e-?mail) me)\b`)
+
+// handOut is the best passage of a document that may be handed out, when the question asks for one; nil for none.
+func handOut(ps []*passage, question string) *passage {
+	if !asksForFile.MatchString(question) {
+		return nil
+	}
+	for _, p := range ps {
+		if p.rank.Entry.Marks&index.Given != 0 {
+			return p
+		}
+	}
+	return nil
 }
 
 func say(t *Trail, ps []*passage, terms []asked, b Bench) {
@@ -270,13 +347,26 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		}
 		return quotes[i].u < quotes[j].u
 	})
+	pointed := map[string]bool{}
 	for _, q := range quotes {
 		u := &q.p.units[q.u]
+		if form := pointing(q.p.rank.Entry.Marks, b.Answer); form != "" {
+			if d := q.p.rank.Entry.Document; !pointed[d] {
+				pointed[d] = true
+				said := strings.ReplaceAll(form, "{title}", q.p.rank.Entry.Title)
+				t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+			}
+			continue
+		}
 		said := u.plainText(weights)
 		if !q.p.answers() {
 			said = withoutYes(said)
 		}
 		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+	}
+	if given := handOut(able, t.Reading.Wordings[0].Text); given != nil && b.Answer.Give != "" {
+		said := strings.ReplaceAll(b.Answer.Give, "{title}", given.rank.Entry.Title)
+		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: given.index, Version: given.rank.Entry.Version, Span: given.rank.Entry.Span, Support: given.support})
 	}
 	if len(t.Reply) == 0 {
 		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")

@@ -40,13 +40,15 @@ func bench(t *testing.T, audience string, pages map[string]string) Bench {
 		d, err := extract.Extract(extract.Input{Address: name + ".md", Body: []byte(body)})
 		require.NoError(t, err)
 		lib[name] = d
-		tokens, err := chunk.Tokenise(d.Text)
+		p, err := chunk.Prepare(d, nil)
+		require.NoError(t, err)
+		chunks, err := p.Cut(chunk.Settings{Strategy: chunk.Structure, Size: 300, Least: 10})
 		require.NoError(t, err)
 		au := index.Public
 		if strings.HasPrefix(name, "staff") {
 			au = index.Staff
 		}
-		for _, c := range chunk.Cut(d, tokens, chunk.Settings{Strategy: chunk.Structure, Size: 300, Least: 10}) {
+		for _, c := range chunks {
 			texts := index.Texts{d.Title, strings.Join(c.Path, "\n"), d.Of(c.Span)}
 			builders[au].Add(index.Entry{Document: name, Version: name, Address: name, Title: d.Title, Path: c.Path, Span: c.Span}, texts)
 			vs, err := emb.Embed([]string{texts[0] + texts[1] + texts[2]})

@@ -5,23 +5,27 @@ package answer
 
 import (
 	"jolvex/core/doc"
+	"jolvex/core/find"
 	"jolvex/core/query"
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-1"
+const Version = "answer-3"
 
 // Settings of the answer stage.
 type Settings struct {
-	Bar       float64 `json:"bar" default:"0.5" min:"0" max:"1" step:"0.01" label:"Evidence bar" help:"The least support at which the assistant answers rather than refuses. A stricter bar gives fewer and more relevant answers."`
-	Words     int     `json:"words" default:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
-	Sources   int     `json:"sources" default:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
-	Refusal   string  `json:"refusal" default:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
-	TurnTo    string  `json:"turnTo" default:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
-	Greeting  string  `json:"greeting" default:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
-	Thanks    string  `json:"thanks" default:"You are welcome." label:"Thanks" help:"The reply to thanks."`
-	Goodbye   string  `json:"goodbye" default:"Goodbye." label:"Goodbye" help:"The reply to a goodbye."`
-	Assenting string  `json:"assenting" default:"What else would you like to know?" label:"Bare yes or no" help:"The reply to a yes or no that nothing was asked for."`
+	Bar       float64 `json:"bar" initial:"0.5" min:"0" max:"1" step:"0.01" label:"Evidence bar" help:"The least support at which the assistant answers rather than refuses. A stricter bar gives fewer and more relevant answers."`
+	Words     int     `json:"words" initial:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
+	Sources   int     `json:"sources" initial:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
+	Refusal   string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
+	TurnTo    string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
+	PointTo   string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
+	PointNow  string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`
+	Give      string  `json:"give" initial:"You can have “{title}” as a file." label:"Handing out" help:"Added when a document is asked for that may be handed out. {title} stands for its title."`
+	Greeting  string  `json:"greeting" initial:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
+	Thanks    string  `json:"thanks" initial:"You are welcome." label:"Thanks" help:"The reply to thanks."`
+	Goodbye   string  `json:"goodbye" initial:"Goodbye." label:"Goodbye" help:"The reply to a goodbye."`
+	Assenting string  `json:"assenting" initial:"What else would you like to know?" label:"Bare yes or no" help:"The reply to a yes or no that nothing was asked for."`
 }
 
 // Outcome says how a message ended.
@@ -36,16 +40,36 @@ const (
 
 // Candidate is one ranked chunk, by reference.
 type Candidate struct {
-	Document string             `json:"document"`
-	Version  string             `json:"version"`
-	Span     doc.Span           `json:"span"`
-	Score    float64            `json:"score"`
-	Lexical  float64            `json:"lexical"`
-	Cosine   float64            `json:"cosine"`
-	Shares   map[string]float64 `json:"shares,omitempty"`   // signal -> share of the score
-	Kept     bool               `json:"kept,omitempty"`     // the reply could draw on it
-	Support  float64            `json:"support,omitempty"`  // how well it carries an answer to the question, 0 to 1; of kept ones
-	Features *Features          `json:"features,omitempty"` // what the support is made of; of kept ones
+	Document string        `json:"document"`
+	Version  string        `json:"version"`
+	Span     doc.Span      `json:"span"`
+	Parent   doc.Span      `json:"parent,omitzero"` // the section that a small chunk brings with it
+	Score    float64       `json:"score"`
+	Lexical  float64       `json:"lexical"`
+	Cosine   float64       `json:"cosine"`
+	Nearest  float64       `json:"nearest"`
+	Signals  []find.Signal `json:"signals" nullable:"false"` // what the score is made of
+	Why      []string      `json:"why" nullable:"false"`     // the same in words, the strongest reason first
+	Kept     bool          `json:"kept,omitempty"`           // the reply could draw on it
+	Support  float64       `json:"support,omitempty"`        // how well it carries an answer to the question, 0 to 1; of kept ones
+	Features *Features     `json:"features,omitempty"`       // what the support is made of; of kept ones
+}
+
+// Evidence is the span that the reply may draw on.
+func (c Candidate) Evidence() doc.Span {
+	if c.Parent.Len() > 0 {
+		return c.Parent
+	}
+	return c.Span
+}
+
+// Left is a chunk that could have been a candidate and is not.
+type Left struct {
+	Document string   `json:"document"`
+	Version  string   `json:"version"`
+	Span     doc.Span `json:"span"`
+	Why      string   `json:"why" doc:"repeats, section, or filter: and the field that held it back"`
+	Of       int      `json:"of,omitempty" doc:"The rank of the candidate that stands for it"`
 }
 
 // Sentence is one sentence of a reply and the passage that it was taken from.
@@ -78,6 +102,7 @@ type Trail struct {
 	Turns      []query.Turn  `json:"turns,omitempty"`
 	Reading    query.Reading `json:"reading"`
 	Candidates []Candidate   `json:"candidates"`
+	Left       []Left        `json:"left,omitempty" nullable:"false"`
 	Reply      []Sentence    `json:"reply"`
 	Outcome    Outcome       `json:"outcome"`
 	Why        string        `json:"why"`     // the outcome's reason, in words

@@ -4,7 +4,7 @@ package check
 import "regexp"
 
 // Version names the algorithm.
-const Version = "check-1"
+const Version = "check-2"
 
 // Wordings by which a page speaks to an assistant rather than to its readers. (Common practice, no published source.)
 var instructing = []*regexp.Regexp{
@@ -23,4 +23,18 @@ func Instructs(passage string) bool {
 		}
 	}
 	return false
+}
+
+// instructions finds what speaks to an assistant, in the open or hidden from readers.
+func (l *Look) instructions(in Input, list []sentence) {
+	for _, s := range list {
+		if Instructs(s.text) {
+			l.find(Finding{Kind: Instruction, Severity: High, At: Passage{in.ID, s.span, clip(s.text)}, Detail: "speaks to an assistant rather than to readers; it is never quoted"})
+		}
+	}
+	for _, h := range in.Doc.Hidden {
+		if Instructs(h) {
+			l.find(Finding{Kind: Instruction, Severity: High, At: Passage{Document: in.ID, Text: clip(h)}, Detail: "speaks to an assistant, hidden from readers by the page's style; hidden text is never taken in"})
+		}
+	}
 }

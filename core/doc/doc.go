@@ -83,17 +83,32 @@ type Document struct {
 	NoIndex     bool     `json:"noindex,omitempty"`
 	NoFollow    bool     `json:"nofollow,omitempty"`
 	Links       []Link   `json:"links,omitempty"`
-	Notes       []string `json:"notes,omitempty"` // what the reader of the document should know: cut short, scripts only
+	Notes       []string `json:"notes,omitempty"`  // what the reader of the document should know: cut short, scripts only
+	Hidden      []string `json:"hidden,omitempty"` // passages that the page hides from its readers; not part of Text
+	Dated       string   `json:"dated,omitempty"`  // when the original says that it was last changed, as a date or moment of RFC 3339
 	Text        string   `json:"text"`
 	Blocks      []Block  `json:"blocks"`
 }
 
-// Link is a reference to another page, absolute, as it stood in the original.
+// Link is a reference to another page or file, absolute, as it stood in the original.
 type Link struct {
-	Address  string `json:"address"`
-	Text     string `json:"text,omitempty"`
-	NoFollow bool   `json:"nofollow,omitempty"`
+	Address  string   `json:"address"`
+	Text     string   `json:"text,omitempty"`
+	NoFollow bool     `json:"nofollow,omitempty"`
+	Relation Relation `json:"relation,omitempty"`
+	Media    string   `json:"media,omitempty"` // captions: the clip that they belong to
 }
+
+// Relation is what a link's target is to the page; "" for an ordinary link.
+type Relation string
+
+// The relations that differ from an ordinary link.
+const (
+	Refresh  Relation = "refresh"  // the page leads on there by itself
+	Feed     Relation = "feed"     // lists what is new
+	Captions Relation = "captions" // what is said in a clip
+	Clip     Relation = "clip"     // a film or recording without captions
+)
 
 // Of returns the text of a span, clipped to the document.
 func (d *Document) Of(s Span) string {

@@ -171,8 +171,13 @@ const (
 // stay in the cache.
 const rowsAtOnce = 256
 
-// Embed implements Embedder. A text without any piece has the zero vector.
+// Embed implements Embedder, on all cores. A text without any piece has the zero vector.
 func (e *Encoder) Embed(texts []string) ([]Vector, error) {
+	return e.EmbedOn(runtime.GOMAXPROCS(0), texts)
+}
+
+// EmbedOn is Embed on a number of cores, 1 at least. The vectors are the same on any number.
+func (e *Encoder) EmbedOn(cores int, texts []string) ([]Vector, error) {
 	type piece struct {
 		text int
 		ids  []int32
@@ -197,7 +202,7 @@ func (e *Encoder) Embed(texts []string) ([]Vector, error) {
 		from = to
 	}
 	var wg sync.WaitGroup
-	turn := make(chan struct{}, runtime.GOMAXPROCS(0))
+	turn := make(chan struct{}, max(1, cores))
 	for _, b := range batches {
 		wg.Add(1)
 		turn <- struct{}{}

@@ -21,7 +21,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the extract stage's hash.
-const Version = "extract-2"
+const Version = "extract-5"
 
 // Limits on one input.
 const (
@@ -55,6 +55,9 @@ type reader struct {
 	read    func(Input) (*doc.Document, error)
 }
 
+// PDFType is the media type of PDF files. What draws their pages is not part of this package: see FromPDF.
+const PDFType = "application/pdf"
+
 const office = "application/vnd.openxmlformats-officedocument."
 
 var readers = []reader{
@@ -71,6 +74,9 @@ var readers = []reader{
 	{"application/vnd.oasis.opendocument.text", nil, []string{".odt"}, true, fromODT},
 	{"application/vnd.oasis.opendocument.spreadsheet", nil, []string{".ods"}, true, fromODT},
 	{"application/vnd.oasis.opendocument.presentation", nil, []string{".odp"}, true, fromODT},
+	{PDFType, []string{"application/x-pdf"}, []string{".pdf"}, true, func(Input) (*doc.Document, error) {
+		return nil, fmt.Errorf("%w without what draws its pages: see FromPDF", ErrKind)
+	}},
 	{"application/epub+zip", nil, []string{".epub"}, true, fromEPUB},
 }
 
@@ -115,6 +121,9 @@ func readerOf(in Input) *reader {
 	case "", "application/octet-stream", "application/zip", "binary/octet-stream":
 		if r := byEnding(); r != nil {
 			return r
+		}
+		if bytes.HasPrefix(in.Body, []byte("%PDF-")) {
+			return readerOf(Input{MediaType: PDFType})
 		}
 		if looksLikeHTML(in.Body) {
 			return &readers[0]

@@ -1,7 +1,7 @@
 package extract
 
 import (
-	"encoding/json"
+	"bytes"
 	"fmt"
 	"net/url"
 	"strconv"
@@ -48,8 +48,10 @@ func fromHTML(in Input) (*doc.Document, error) {
 		}
 	}
 	r.head(page)
-	structured := faqEntries(page)
+	structured := structuredData(page)
 	r.links(page)
+	r.clips(page)
+	r.hidden(page)
 	clean(page)
 	main, declared := mainOf(page)
 	if !declared {
@@ -59,7 +61,7 @@ func fromHTML(in Input) (*doc.Document, error) {
 		r.walk(n)
 	}
 	r.flush()
-	r.addFAQ(structured)
+	r.addStructured(structured)
 	d := r.b.Document()
 	if r.trimmed {
 		d.Notes = append(d.Notes, "cut short: the page is larger than can be read")
@@ -68,60 +70,6 @@ func fromHTML(in Input) (*doc.Document, error) {
 		d.Notes = append(d.Notes, "no text without its scripts: the page may need a browser")
 	}
 	return d, nil
-}
-
-func (r *htmlReader) head(page *goquery.Document) {
-	d := r.b.Doc()
-	d.Title = doc.Fold(page.Find("head > title").First().Text())
-	if h1 := page.Find("h1"); h1.Length() == 1 {
-		// A site's name in the title ("Fares | Example") tells nothing about the page: where the one first-level heading
-		// stands in the title, it is the title.
-		if t := strings.TrimRight(doc.Fold(h1.Text()), " ¶#§"); t != "" && len(t) < 200 && (d.Title == "" || strings.Contains(strings.ToLower(d.Title), strings.ToLower(t))) {
-			d.Title = t
-		}
-	}
-	d.Language, _ = page.Find("html").First().Attr("lang")
-	page.Find("meta[name]").Each(func(_ int, s *goquery.Selection) {
-		content, _ := s.Attr("content")
-		switch strings.ToLower(s.AttrOr("name", "")) {
-		case "description":
-			d.Description = doc.Fold(content)
-		case "robots", "jolvexbot":
-			low := strings.ToLower(content)
-			d.NoIndex = d.NoIndex || strings.Contains(low, "noindex") || strings.Contains(low, "none")
-			d.NoFollow = d.NoFollow || strings.Contains(low, "nofollow") || strings.Contains(low, "none")
-		}
-	})
-	if c, ok := page.Find("link[rel=canonical][href]").First().Attr("href"); ok {
-		d.Canonical = r.resolve(c)
-	}
-}
-
-func (r *htmlReader) resolve(href string) string {
-	href = strings.TrimSpace(href)
-	if r.base == nil || href == "" {
-		return ""
-	}
-	u, err := r.base.Parse(href)
-	if err != nil || (u.Scheme != "http" && u.Scheme != "https" && u.Scheme != "file" && u.Scheme != "") {
-		return ""
-	}
-	return u.String()
-}
-
-func (r *htmlReader) links(page *goquery.Document) {
-	d := r.b.Doc()
-	page.Find("a[href], area[href]").EachWithBreak(func(_ int, s *goquery.Selection) bool {
-		if a := r.resolve(s.AttrOr("href", "")); a != "" {
-			rel := strings.Fields(strings.ToLower(s.AttrOr("rel", "")))
-			l := doc.Link{Address: a, Text: doc.Fold(s.Text())}
-			for _, v := range rel {
-				l.NoFollow = l.NoFollow || v == "nofollow"
-			}
-			d.Links = append(d.Links, l)
-		}
-		return len(d.Links) < 20_000
-	})
 }
 
 // clean removes what is never content: scripts, styles, navigation, forms, and what the page itself hides.
@@ -135,8 +83,7 @@ func clean(page *goquery.Document) {
 		}
 	})
 	page.Find("[style]").Each(func(_ int, s *goquery.Selection) {
-		st := strings.ToLower(strings.ReplaceAll(s.AttrOr("style", ""), " ", ""))
-		if strings.Contains(st, "display:none") || strings.Contains(st, "visibility:hidden") || strings.Contains(st, "font-size:0") {
+		if hides(s) {
 			s.Remove()
 		}
 	})
@@ -343,58 +290,7 @@ func rawText(n *html.Node) string {
 	return b.String()
 }
 
-// addFAQ appends the questions and answers of schema.org FAQPage data that the visible text does not hold already.
-func (r *htmlReader) addFAQ(entries [][2]string) {
-	for _, e := range entries {
-		if strings.Contains(doc.Fold(r.b.Peek()), e[1]) {
-			continue
-		}
-		r.b.Add(doc.Block{Kind: doc.Heading, Level: 2}, e[0])
-		r.b.Add(doc.Block{Kind: doc.Paragraph}, e[1])
-	}
-}
-
-// faqEntries reads schema.org FAQPage in JSON-LD: question and answer, the answer as plain text.
-func faqEntries(page *goquery.Document) [][2]string {
-	var out [][2]string
-	type answer struct {
-		Text string `json:"text"`
-	}
-	type question struct {
-		Name     string `json:"name"`
-		Accepted answer `json:"acceptedAnswer"`
-	}
-	type faq struct {
-		Type  json.RawMessage `json:"@type"`
-		Main  []question      `json:"mainEntity"`
-		Graph []struct {
-			Type json.RawMessage `json:"@type"`
-			Main []question      `json:"mainEntity"`
-		} `json:"@graph"`
-	}
-	take := func(typ json.RawMessage, qs []question) {
-		if !strings.Contains(string(typ), "FAQPage") {
-			return
-		}
-		for _, q := range qs {
-			plain := q.Accepted.Text
-			if n, err := html.Parse(strings.NewReader(plain)); err == nil {
-				plain = rawText(n)
-			}
-			if q.Name != "" && plain != "" {
-				out = append(out, [2]string{doc.Fold(q.Name), doc.Fold(plain)})
-			}
-		}
-	}
-	page.Find(`script[type="application/ld+json"]`).Each(func(_ int, s *goquery.Selection) {
-		var f faq
-		if json.Unmarshal([]byte(s.Text()), &f) != nil {
-			return // a page with broken structured data is still a page
-		}
-		take(f.Type, f.Main)
-		for _, g := range f.Graph {
-			take(g.Type, g.Main)
-		}
-	})
-	return out
+// Scripted reports whether a page holds scripts of its own that may bring its text.
+func Scripted(in Input) bool {
+	return bytes.Contains(bytes.ToLower(in.Body[:min(len(in.Body), 1<<20)]), []byte("<script"))
 }

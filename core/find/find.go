@@ -3,7 +3,6 @@ package find
 
 import (
 	"fmt"
-	"math"
 	"sort"
 
 	"jolvex/core/doc"
@@ -14,19 +13,35 @@ import (
 )
 
 // Version names the algorithm; it is part of the rank stage's hash.
-const Version = "find-1"
+const Version = "find-2"
 
-// Settings of the rank stage.
+// Ways to bring the kinds of retrieval together.
+const (
+	ByScores = "scores" // z-scores, weighted and summed
+	ByRanks  = "ranks"  // reciprocal ranks (Cormack, Clarke and Büttcher 2009)
+)
+
+// Settings of the rank stage. Weights of signals are in standard deviations of the candidates' scores.
 type Settings struct {
-	K1         float64 `json:"k1" default:"1.2" min:"0" max:"3" step:"0.1" label:"Saturation (k1)" help:"How much a second and third occurrence of a word still adds."`
-	B          float64 `json:"b" default:"0.7" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
-	Title      float64 `json:"title" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
-	Path       float64 `json:"path" default:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
-	Dense      float64 `json:"dense" default:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
-	DenseWords float64 `json:"denseWords" default:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`
-	Sentence   float64 `json:"sentence" default:"0.4" min:"0" max:"1" step:"0.05" label:"Share of the nearest sentence" help:"How much likeness of meaning, between the question and the chunk's best single sentence or heading adds, over the first candidates. It counts half while word vectors serve."`
-	Candidates int     `json:"candidates" default:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
-	Keep       int     `json:"keep" default:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
+	K1         float64 `json:"k1" initial:"1.2" min:"0" max:"3" step:"0.1" label:"Saturation (k1)" help:"How much a second and third occurrence of a word still adds."`
+	B          float64 `json:"b" initial:"0.7" min:"0" max:"1" step:"0.05" label:"Length correction (b)" help:"How strongly long chunks are held back."`
+	Title      float64 `json:"title" initial:"3" min:"0" max:"10" step:"0.5" label:"Weight of the title" help:"An occurrence in the document's title counts this many times one in the body."`
+	Path       float64 `json:"path" initial:"3" min:"0" max:"10" step:"0.5" label:"Weight of headings" help:"An occurrence in the heading path counts this many times one in the body."`
+	Fusion     string  `json:"fusion" initial:"scores" choices:"scores,ranks" label:"Fusion" help:"How shared words (lexical) and likeness of meaning (dense) come together: by their scores, or by their ranks alone."`
+	Dense      float64 `json:"dense" initial:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
+	DenseWords float64 `json:"denseWords" initial:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`
+	Sentence   float64 `json:"sentence" initial:"0.4" min:"0" max:"1" step:"0.05" label:"Nearest sentence" help:"How much likeness of meaning between the question and the chunk's best single sentence or heading adds, over the first candidates. It counts half while word vectors serve."`
+	Coverage   float64 `json:"coverage" initial:"0" min:"0" max:"3" step:"0.1" label:"Words covered" help:"What a chunk gains that holds all words of the question, rare ones counting more."`
+	Proximity  float64 `json:"proximity" initial:"0" min:"0" max:"3" step:"0.1" label:"Words together" help:"What a chunk gains in which the words of the question stand side by side, as they were asked."`
+	Named      float64 `json:"named" initial:"0" min:"0" max:"3" step:"0.1" label:"Heading says it" help:"What a chunk gains whose title or last heading is what was asked about, no more and no less."`
+	Figure     float64 `json:"figure" initial:"0" min:"0" max:"3" step:"0.1" label:"Kind of answer" help:"What a chunk gains that holds the kind of thing asked for: a price, a time, a date, a place, a person, a yes or no."`
+	Fresh      float64 `json:"fresh" initial:"0" min:"0" max:"3" step:"0.1" label:"Freshness" help:"What a document gains by having been changed lately; one without a date neither gains nor loses."`
+	Source     float64 `json:"source" initial:"0.5" min:"0" max:"3" step:"0.1" label:"Source priority" help:"What one step of a source's priority is worth."`
+	Settled    float64 `json:"settled" initial:"1.5" min:"0" max:"5" step:"0.1" label:"Settled answers" help:"What a settled answer gains when its question is like the one asked."`
+	Fold       bool    `json:"fold" initial:"true" label:"Fold repeats" help:"A chunk that repeats a better one, word for word or nearly and with the same figures, stands behind it instead of taking a place."`
+	Diversity  float64 `json:"diversity" initial:"0" min:"0" max:"1" step:"0.05" label:"Diversity" help:"How much a chunk loses by being like those ranked before it (maximal marginal relevance)."`
+	Candidates int     `json:"candidates" initial:"100" min:"10" max:"1000" unit:"chunks" label:"Candidates" help:"How many chunks each kind of retrieval puts forward."`
+	Keep       int     `json:"keep" initial:"8" min:"1" max:"50" unit:"chunks" label:"Kept for the reply" help:"How many of the best chunks the reply may draw on."`
 }
 
 // Texts gives the text behind a chunk. Implementations cache.
@@ -34,11 +49,28 @@ type Texts interface {
 	Version(hash string) (*doc.Document, error)
 }
 
+// The signals of which a score is made.
+const (
+	SignalTitle     = "title"
+	SignalHeadings  = "headings"
+	SignalBody      = "body"
+	SignalMeaning   = "meaning"
+	SignalSentence  = "sentence"
+	SignalCoverage  = "coverage"
+	SignalProximity = "proximity"
+	SignalNamed     = "named"
+	SignalFigure    = "figure"
+	SignalFresh     = "fresh"
+	SignalSource    = "source"
+	SignalSettled   = "settled"
+)
+
 // Signal is one reason for a rank.
 type Signal struct {
-	Name  string  `json:"name" enum:"title,headings,body,meaning,sentence"`
-	Value float64 `json:"value"` // lexical: BM25 points; meaning, sentence: cosine
-	Share float64 `json:"share"` // of what speaks for the chunk, 0 to 1; the shares of one chunk sum to 1
+	Name   string  `json:"name" enum:"title,headings,body,meaning,sentence,coverage,proximity,named,figure,fresh,source,settled"`
+	Value  float64 `json:"value" doc:"title, headings, body: BM25 points; meaning, sentence: cosine; source: steps of priority; the others 0 to 1"`
+	Points float64 `json:"points" doc:"What it adds to the score, in standard deviations; may be below 0"`
+	Share  float64 `json:"share" doc:"Of all that speaks for the chunk, 0 to 1; the shares of one chunk sum to 1"`
 }
 
 // Ranked is one chunk with its score and the reasons for it.
@@ -50,8 +82,29 @@ type Ranked struct {
 	Lexical float64              `json:"lexical"`
 	Cosine  float64              `json:"cosine"`
 	Nearest float64              `json:"nearest"` // cosine of the best single sentence or heading; 0 beyond the first candidates
-	Signals []Signal             `json:"signals"`
+	Signals []Signal             `json:"signals"` // those that say something about it; their points sum to the score
 	Terms   []index.Contribution `json:"terms"`
+
+	lexical, dense, nearest float64 // z-scores
+}
+
+// Left is a chunk that could have been among the best and is not, and why.
+type Left struct {
+	Entry *index.Entry
+	Why   string // Repeats, Section, or the field of the filter that held it back
+	Of    int    // Repeats, Section: the rank of the chunk that stands for it
+}
+
+// Why a chunk was left out, besides filters.
+const (
+	Repeats = "repeats" // the words of a better chunk
+	Section = "section" // the section of a better small chunk
+)
+
+// Ranking is the outcome of a search.
+type Ranking struct {
+	Ranked []Ranked
+	Left   []Left
 }
 
 // Model are the constants of the lexical ranking.
@@ -63,7 +116,7 @@ func (s Settings) Model() index.BM25 {
 	}
 }
 
-// reranked is over how many first candidates the nearest sentence is looked for.
+// reranked is over how many first candidates the signals are looked for that take a look at the text.
 const reranked = 40
 
 // Library is what a ranking draws on besides the index.
@@ -73,6 +126,10 @@ type Library struct {
 	Sentence embed.Embedder // of single sentences, of which a question meets hundreds
 	Encoded  Encoded
 	Memory   *Memory
+	Filter   index.Filter
+	Priority map[string]int // of sources, by portable id; 0 for the others
+	Probe    bool           // value every signal, those without weight too, as fitting wants it
+	AsOf     int            // the day of asking, in days since 1970
 }
 
 // Encoded tells what the sentence encoder has read so far; word vectors serve for the rest.
@@ -94,89 +151,116 @@ func (lib Library) sentence(s Settings) float64 {
 	return s.Sentence / 2
 }
 
-// Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense scores are brought to one scale
-// by their means and deviations over the candidates (z-scores) and summed; over the first of them, the nearest single
-// sentence adds its part in the same way. Ties go by address and place.
-func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) ([]Ranked, error) {
+// Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense retrieval put candidates
+// forward, whose scores are fused; the first of them are ranked anew by what else speaks for them; repeats are folded and
+// likes held apart. Ties go by address and place.
+func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) (Ranking, error) {
 	if v.Chunks() == 0 || limit <= 0 {
-		return nil, nil
+		return Ranking{}, nil
 	}
-	model := s.Model()
-	terms := r.Index()
-	lex := v.Search(terms, model)
-	vs, err := lib.Embedder.Embed([]string{denseText(r)})
+	if err := lib.Filter.Check(); err != nil {
+		return Ranking{}, err
+	}
+	q, err := embedQuestion(r, lib)
 	if err != nil {
-		return nil, fmt.Errorf("embed the question: %w", err)
+		return Ranking{}, err
 	}
-	qs, err := lib.Sentence.Embed([]string{denseText(r)})
+	k := &ranker{reading: r, view: v, lib: lib, set: s, terms: r.Index(), model: s.Model(), question: q, allowed: v.Where(lib.Filter)}
+	rs := k.fuse()
+	order(rs)
+	if err := k.rerank(rs[:min(reranked, len(rs))]); err != nil {
+		return Ranking{}, err
+	}
+	order(rs)
+	out := k.choose(rs, limit)
+	for i := range out.Ranked {
+		out.Ranked[i].Rank = i + 1
+		k.explain(&out.Ranked[i])
+	}
+	out.Left = append(out.Left, k.barred(len(out.Ranked))...)
+	return out, nil
+}
+
+// ranker is one search at work.
+type ranker struct {
+	reading  query.Reading
+	view     *index.View
+	lib      Library
+	set      Settings
+	terms    []index.Term
+	model    index.BM25
+	question vectors
+	allowed  index.Bits
+}
+
+// vectors are the question's, one for chunks and one for sentences.
+type vectors struct{ chunk, sentence embed.Vector }
+
+func embedQuestion(r query.Reading, lib Library) (vectors, error) {
+	said := []string{denseText(r)}
+	vs, err := lib.Embedder.Embed(said)
 	if err != nil {
-		return nil, fmt.Errorf("embed the question: %w", err)
+		return vectors{}, fmt.Errorf("embed the question: %w", err)
 	}
-	share := lib.share(s)
-	dense := v.Dense(vs[0])
-	numbers := union(best(lex.Score, lex.Touched, s.Candidates), bestDense(dense, s.Candidates))
-	zl, zd := standard(numbers, lex.Score), standard(numbers, dense)
-	out := make([]Ranked, len(numbers))
-	for i, n := range numbers {
-		out[i] = Ranked{Number: n, Entry: v.Entry(n), Score: (1-share)*zl(n) + share*zd(n), Lexical: lex.Score[n], Cosine: dense[n]}
-	}
-	order(out)
-	zn, err := nearest(out[:min(reranked, len(out))], qs[0], lib, lib.sentence(s))
-	if err != nil {
-		return nil, err
-	}
-	order(out)
-	out = out[:min(limit, len(out))]
-	for i := range out {
-		out[i].Rank = i + 1
-		explain(&out[i], v, terms, model, parts{(1 - share) * zl(out[i].Number), share * zd(out[i].Number), lib.sentence(s) * zn(out[i].Number)})
+	out := vectors{vs[0], vs[0]}
+	if lib.Sentence.ID() != lib.Embedder.ID() {
+		if vs, err = lib.Sentence.Embed(said); err != nil {
+			return vectors{}, fmt.Errorf("embed the question: %w", err)
+		}
+		out.sentence = vs[0]
 	}
 	return out, nil
 }
 
-func order(rs []Ranked) {
-	sort.SliceStable(rs, func(i, j int) bool { return before(rs[i], rs[j]) })
+// fuse brings the candidates of both kinds of retrieval together.
+func (k *ranker) fuse() []Ranked {
+	s := k.set
+	lexical, dense := map[int]float64{}, map[int]float64{}
+	for _, h := range k.view.Best(k.terms, k.model, s.Candidates, k.allowed) {
+		lexical[h.Number] = h.Score
+	}
+	for _, h := range k.view.Nearest(k.question.chunk, s.Candidates, k.allowed) {
+		dense[h.Number] = h.Score
+	}
+	numbers := union(lexical, dense)
+	out := make([]Ranked, len(numbers))
+	lex, den := make([]float64, len(numbers)), make([]float64, len(numbers))
+	for i, n := range numbers {
+		x, ok := lexical[n]
+		if !ok {
+			x = k.view.Score(n, k.terms, k.model)
+		}
+		c, ok := dense[n]
+		if !ok {
+			c = k.view.Cosine(n, k.question.chunk)
+		}
+		lex[i], den[i] = x, c
+		out[i] = Ranked{Number: n, Entry: k.view.Entry(n), Lexical: x, Cosine: c}
+	}
+	share := k.lib.share(s)
+	zl, zd := standard(lex), standard(den)
+	a, b := scaled(zl, 1-share), scaled(zd, share)
+	if s.Fusion == ByRanks {
+		a, b = reciprocal(out, lex, den, lexical, dense, share)
+	}
+	for i := range out {
+		out[i].lexical, out[i].dense = zl[i], zd[i]
+		out[i].add(signalLexical, out[i].Lexical, a[i])
+		out[i].add(SignalMeaning, out[i].Cosine, b[i])
+	}
+	return out
 }
 
-// nearest adds the part of the nearest sentence to the first candidates, and returns its z-scores.
-func nearest(first []Ranked, q embed.Vector, lib Library, share float64) (func(int) float64, error) {
-	none := func(int) float64 { return 0 }
-	if share == 0 || len(first) == 0 {
-		return none, nil
-	}
-	entries := make([]*index.Entry, len(first))
-	for i := range first {
-		entries[i] = first[i].Entry
-	}
-	if err := lib.Memory.warm(entries, lib.Texts, lib.Sentence); err != nil {
-		return none, err
-	}
-	numbers := make([]int, len(first))
-	most := 0
-	for i := range first {
-		numbers[i] = first[i].Number
-		most = max(most, first[i].Number)
-	}
-	score := make([]float64, most+1)
-	for i := range first {
-		x, err := lib.Memory.nearest(q, first[i].Entry, lib.Texts, lib.Sentence)
-		if err != nil {
-			return none, err
-		}
-		first[i].Nearest, score[first[i].Number] = x, x
-	}
-	z := standard(numbers, score)
-	in := map[int]bool{}
-	for i := range first {
-		in[first[i].Number] = true
-		first[i].Score += share * z(first[i].Number)
-	}
-	return func(n int) float64 {
-		if !in[n] {
-			return 0
-		}
-		return z(n)
-	}, nil
+// signalLexical stands for title, headings and body until explain divides it.
+const signalLexical = "lexical"
+
+func (r *Ranked) add(name string, value, points float64) {
+	r.Signals = append(r.Signals, Signal{Name: name, Value: value, Points: points})
+	r.Score += points
+}
+
+func order(rs []Ranked) {
+	sort.SliceStable(rs, func(i, j int) bool { return before(rs[i], rs[j]) })
 }
 
 // denseText is what is embedded: the wording searched for, without what the lexical passes put beside it.
@@ -204,134 +288,18 @@ func before(a, b Ranked) bool {
 	}
 }
 
-// best gives the k numbers with the highest scores, in no order, and with the last of them all that tie with it: which of
-// a tie comes in must not hang on their numbers. It takes O(n log k).
-func best(score []float64, from []int, k int) []int {
-	if len(from) <= k {
-		return append([]int(nil), from...)
+func union(a, b map[int]float64) []int {
+	out := make([]int, 0, len(a)+len(b))
+	for n := range a {
+		out = append(out, n)
 	}
-	least := make([]float64, 0, k) // a heap of the k highest scores, the lowest on top
-	sift := func(i int) {
-		for {
-			c := 2*i + 1
-			if c >= len(least) {
-				return
-			}
-			if c+1 < len(least) && least[c+1] < least[c] {
-				c++
-			}
-			if least[i] <= least[c] {
-				return
-			}
-			least[i], least[c] = least[c], least[i]
-			i = c
-		}
-	}
-	for _, n := range from {
-		switch x := score[n]; {
-		case len(least) < k:
-			if least = append(least, x); len(least) == k {
-				for i := k/2 - 1; i >= 0; i-- {
-					sift(i)
-				}
-			}
-		case x > least[0]:
-			least[0] = x
-			sift(0)
-		}
-	}
-	out := make([]int, 0, k+8)
-	for _, n := range from {
-		if score[n] >= least[0] {
+	for n := range b {
+		if _, both := a[n]; !both {
 			out = append(out, n)
-		}
-	}
-	return out
-}
-
-func bestDense(dense []float64, k int) []int {
-	all := make([]int, 0, len(dense))
-	for n, x := range dense { // chunks without a vector have -1
-		if x > 0 {
-			all = append(all, n)
-		}
-	}
-	return best(dense, all, k)
-}
-
-func union(a, b []int) []int {
-	seen := make(map[int]bool, len(a)+len(b))
-	var out []int
-	for _, l := range [][]int{a, b} {
-		for _, n := range l {
-			if !seen[n] {
-				seen[n] = true
-				out = append(out, n)
-			}
 		}
 	}
 	sort.Ints(out)
 	return out
-}
-
-// standard gives the z-score over the candidates: distance from their mean in standard deviations. The sums run over
-// sorted values, so that the numbering of chunks has no say in the last digit.
-func standard(numbers []int, score []float64) func(int) float64 {
-	if len(numbers) == 0 {
-		return func(int) float64 { return 0 }
-	}
-	vals := make([]float64, len(numbers))
-	for i, n := range numbers {
-		vals[i] = score[n]
-	}
-	sort.Float64s(vals)
-	var sum, sq float64
-	for _, x := range vals {
-		sum += x
-	}
-	mean := sum / float64(len(vals))
-	for _, x := range vals {
-		sq += float64((x - mean) * (x - mean))
-	}
-	sd := math.Sqrt(sq / float64(len(vals)))
-	if sd < 1e-9 {
-		return func(int) float64 { return 0 }
-	}
-	return func(n int) float64 { return (score[n] - mean) / sd }
-}
-
-// parts are what each kind of evidence added to a score.
-type parts struct{ lexical, meaning, sentence float64 }
-
-func explain(r *Ranked, v *index.View, terms []index.Term, model index.BM25, p parts) {
-	r.Terms = v.Explain(r.Number, terms, model)
-	var field [index.Fields]float64
-	sum := 0.0
-	for _, t := range r.Terms {
-		for f, x := range t.Field {
-			field[f] += x
-			sum += x
-		}
-	}
-	lexical, meaning, sentence := math.Max(0, p.lexical), math.Max(0, p.meaning), math.Max(0, p.sentence)
-	if lexical+meaning+sentence == 0 {
-		lexical, meaning = r.Lexical, math.Max(0, r.Cosine)
-	}
-	total := lexical + meaning + sentence
-	share := func(x float64) float64 {
-		if total == 0 {
-			return 0
-		}
-		return x / total
-	}
-	for f := range index.Fields {
-		part := 0.0
-		if sum > 0 {
-			part = lexical * field[f] / sum
-		}
-		r.Signals = append(r.Signals, Signal{f.String(), field[f], share(part)})
-	}
-	r.Signals = append(r.Signals, Signal{"meaning", r.Cosine, share(meaning)}, Signal{"sentence", r.Nearest, share(sentence)})
 }
 
 // Lit finds the words of s that the question's terms match, as byte ranges.

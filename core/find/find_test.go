@@ -49,7 +49,7 @@ func rank(t *testing.T, v *index.View, lib Library, s Settings, q string) []Rank
 	t.Helper()
 	out, err := Rank(query.Read(query.Question{Text: q}, v, lib.Embedder.(*embed.Static), query.Settings{}), v, lib, s, 10)
 	require.NoError(t, err)
-	return out
+	return out.Ranked
 }
 
 func TestSharesSumToOne(t *testing.T) {
@@ -100,10 +100,11 @@ func TestAMissingTextIsAnError(t *testing.T) {
 }
 
 func TestStandard(t *testing.T) {
-	z := standard([]int{0, 1, 2}, []float64{1, 2, 3})
-	assert.InDelta(t, -math.Sqrt(1.5), z(0), 1e-12)
-	assert.InDelta(t, 0, z(1), 1e-12)
-	assert.Zero(t, standard([]int{0, 1}, []float64{5, 5})(0))
+	z := standard([]float64{1, 2, 3})
+	assert.InDelta(t, -math.Sqrt(1.5), z[0], 1e-12)
+	assert.InDelta(t, 0, z[1], 1e-12)
+	assert.Zero(t, standard([]float64{5, 5})[0])
+	assert.Empty(t, standard(nil))
 }
 
 func TestLit(t *testing.T) {

@@ -3,6 +3,7 @@ package find
 import (
 	"fmt"
 	"strings"
+	"sync"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -74,6 +75,7 @@ func sayRow(g *doc.Grid, r *doc.Row) string {
 type Embedded struct {
 	Headings []embed.Vector
 	Pieces   []embed.Vector // [piece], in the order of Pieces
+	holds    func() map[string]bool
 }
 
 // Memory keeps the sentence vectors of chunks that were met lately. It is safe for use by several at once.
@@ -136,7 +138,11 @@ func (m *Memory) warm(entries []*index.Entry, texts Texts, emb embed.Embedder) e
 	}
 	for i, e := range missing {
 		heads := 1 + len(e.Path)
-		m.kept.Add(memoryKey{emb.ID(), e.Version, e.Span}, &Embedded{Headings: vs[i][:heads], Pieces: vs[i][heads:]})
+		d, err := texts.Version(e.Version)
+		if err != nil {
+			return fmt.Errorf("open %s for ranking: %w", e.Address, err)
+		}
+		m.kept.Add(memoryKey{emb.ID(), e.Version, e.Span}, embedded(d, e, vs[i][:heads], vs[i][heads:]))
 	}
 	return nil
 }
@@ -156,9 +162,22 @@ func (m *Memory) Chunk(e *index.Entry, texts Texts, emb embed.Embedder) (*Embedd
 		return nil, fmt.Errorf("embed the sentences of %s: %w", e.Address, err)
 	}
 	heads := 1 + len(e.Path)
-	out := &Embedded{Headings: vs[:heads], Pieces: vs[heads:]}
+	out := embedded(d, e, vs[:heads], vs[heads:])
 	m.kept.Add(key, out)
 	return out, nil
+}
+
+func embedded(d *doc.Document, e *index.Entry, headings, pieces []embed.Vector) *Embedded {
+	return &Embedded{headings, pieces, sync.OnceValue(func() map[string]bool { return holdings(d.Of(e.Span)) })}
+}
+
+// Holds tells which kinds of thing a chunk holds: kinds of quantity by their names, place, person, yes-no.
+func (m *Memory) Holds(e *index.Entry, texts Texts, emb embed.Embedder) (map[string]bool, error) {
+	x, err := m.Chunk(e, texts, emb)
+	if err != nil {
+		return nil, err
+	}
+	return x.holds(), nil
 }
 
 // nearest is the best likeness of meaning that a single heading or sentence of a chunk has to a question.

@@ -51,10 +51,9 @@ func build(items []item) *Snapshot {
 }
 
 func scores(v *View, terms []Term) map[string]float64 {
-	l := v.Search(terms, plain)
 	out := map[string]float64{}
-	for _, n := range l.Touched {
-		out[v.Entry(n).Document] = l.Score[n]
+	for _, h := range v.Best(terms, plain, v.size+1, nil) {
+		out[v.Entry(h.Number).Document] = h.Score
 	}
 	return out
 }
@@ -86,7 +85,7 @@ func TestFieldsWeighAndExplainSums(t *testing.T) {
 			assert.InDelta(t, c.Score, fields, 1e-12)
 			sum += c.Score
 		}
-		assert.InDelta(t, v.Search([]Term{{"dog", 1}, {"boat", 1}}, plain).Score[n], sum, 1e-12)
+		assert.InDelta(t, v.Score(n, []Term{{"dog", 1}, {"boat", 1}}, plain), sum, 1e-12)
 	}
 }
 

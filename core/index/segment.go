@@ -3,8 +3,10 @@
 package index
 
 import (
+	"encoding/binary"
 	"slices"
 	"sort"
+	"strings"
 
 	"jolvex/core/doc"
 	"jolvex/core/embed"
@@ -12,7 +14,7 @@ import (
 )
 
 // Version names the algorithm and the form of the bytes; it is part of the index stage's hash.
-const Version = "index-1"
+const Version = "index-3"
 
 // Field is one searchable part of a chunk.
 type Field int
@@ -30,10 +32,20 @@ var fieldNames = [Fields]string{"title", "headings", "body"}
 // String is the field's name as interfaces show it.
 func (f Field) String() string { return fieldNames[f] }
 
-// Audiences. Staff may see everything; the public sees public segments only.
+// Audiences. Staff may see everything; the public sees public segments only; a named visitor group, written with Group
+// before its name, sees public ones and its own.
 const (
 	Public = "public"
 	Staff  = "staff"
+	Group  = "group:"
+)
+
+// Marks of a chunk's document.
+const (
+	Unquotable = 1 << iota // may be found and pointed to, not quoted
+	Volatile               // changes from day to day: may be pointed to, not quoted
+	Given                  // may be handed out as a file to whoever asks for it
+	Settled                // a question with an answer that a person wrote and signed off
 )
 
 // Entry is what the index knows of one chunk besides its words. Version and Span lead to the text.
@@ -45,8 +57,21 @@ type Entry struct {
 	Title    string
 	Path     []string
 	Span     doc.Span
+	Parent   doc.Span // the section that a small chunk brings with it; empty for any other
 	Ordinal  int
 	Tokens   int
+	Marks    int    // Unquotable, Volatile, Given, Settled
+	Kind     string // what the document is: page, file, film, text, pairs
+	Language string // BCP 47, "" when not known
+	Dated    int    // when the document says that it was last changed, in days since 1970; 0 when it does not say
+}
+
+// Evidence is the span that a reply may draw on: the chunk's own, or its section's.
+func (e *Entry) Evidence() doc.Span {
+	if e.Parent.Len() > 0 {
+		return e.Parent
+	}
+	return e.Span
 }
 
 // Texts are the words of a chunk by field. The vector is made of all of them together.
@@ -55,8 +80,15 @@ type Texts [Fields]string
 // posting is the occurrence of one term in one chunk.
 type posting struct {
 	chunk uint32
-	count [Fields]uint16
+	count [Fields]uint8 // occurrences by field, 255 for more
+	_     uint8
 }
+
+// mostCount is the most occurrences that are counted: BM25 saturates long before.
+const mostCount = 255
+
+// stride is how many postings share one entry of Segment.marks.
+const stride = 64
 
 // Segment is an immutable set of chunks of one audience.
 type Segment struct {
@@ -66,9 +98,13 @@ type Segment struct {
 	terms    []string         // sorted stems
 	starts   []uint32         // [term+1]: where its postings start
 	postings []posting        // sorted by chunk within a term
-	words    []string         // sorted folded words, for spelling
-	counts   []uint32         // [word]: chunks that hold it
-	forward  [][]uint32       // [chunk]: the words it holds, as indices of words
+	// positions holds, for each posting in order, the numbers of the words in the body at which the term stands, each as
+	// the varint of its distance from the one before.
+	positions []byte
+	marks     []uint32   // [posting/stride]: where in positions those of every stride-th posting start
+	words     []string   // sorted folded words, for spelling
+	counts    []uint32   // [word]: chunks that hold it
+	forward   [][]uint32 // [chunk]: the words it holds, as indices of words
 }
 
 // Builder collects chunks for a segment.
@@ -76,13 +112,37 @@ type Builder struct {
 	audience string
 	entries  []Entry
 	lengths  [][Fields]uint32
-	lists    map[string][]posting
-	words    [][]string // [chunk]: its different words
+	numbers  map[string]uint32 // stem -> place in lists
+	lists    []building
+	words    [][]string      // [chunk]: its different words
+	arena    []byte          // positions, in order of arrival
+	seen     map[string]bool // words of the chunk at hand
+	met      []uint32        // places in lists of the stems of the chunk at hand
+}
+
+// building is the list of one stem in the making; at says where in the arena each posting's positions start.
+type building struct {
+	stem     string
+	postings []posting
+	at       []uint32
+	places   []int // in the body of the chunk at hand
+}
+
+// list is the place in lists of a stem, made when it is new.
+func (b *Builder) list(stem string) uint32 {
+	n, ok := b.numbers[stem]
+	if !ok {
+		n = uint32(len(b.lists))
+		stem = strings.Clone(stem)
+		b.numbers[stem] = n
+		b.lists = append(b.lists, building{stem: stem})
+	}
+	return n
 }
 
 // NewBuilder starts a segment for one audience.
 func NewBuilder(audience string) *Builder {
-	return &Builder{audience: audience, lists: map[string][]posting{}}
+	return &Builder{audience: audience, numbers: map[string]uint32{}, seen: map[string]bool{}}
 }
 
 // Add takes in one chunk.
@@ -90,29 +150,45 @@ func (b *Builder) Add(e Entry, texts Texts) {
 	n := uint32(len(b.entries))
 	b.entries = append(b.entries, e)
 	var lengths [Fields]uint32
-	seen := map[string]bool{}
+	clear(b.seen)
 	var words []string
+	met := b.met[:0]
 	for f := range Fields {
-		for _, w := range text.Words(texts[f]) {
-			if !seen[w.Norm] {
-				seen[w.Norm] = true
+		for i, w := range text.Words(texts[f]) {
+			if !b.seen[w.Norm] {
+				b.seen[w.Norm] = true
 				words = append(words, w.Norm)
 			}
 			if text.Stop(w.Norm) {
 				continue
 			}
 			lengths[f]++
-			list := b.lists[w.Stem]
-			if k := len(list); k == 0 || list[k-1].chunk != n {
-				list = append(list, posting{chunk: n})
+			number := b.list(w.Stem)
+			l := &b.lists[number]
+			if k := len(l.postings); k == 0 || l.postings[k-1].chunk != n {
+				l.postings, l.at = append(l.postings, posting{chunk: n}), append(l.at, 0)
+				met = append(met, number)
 			}
-			p := &list[len(list)-1]
-			if p.count[f] < 1<<16-1 {
+			p := &l.postings[len(l.postings)-1]
+			if p.count[f] < mostCount {
 				p.count[f]++
+				if f == Body {
+					l.places = append(l.places, i)
+				}
 			}
-			b.lists[w.Stem] = list
 		}
 	}
+	for _, k := range met {
+		l := &b.lists[k]
+		l.at[len(l.at)-1] = uint32(len(b.arena))
+		last := 0
+		for _, i := range l.places {
+			b.arena = binary.AppendUvarint(b.arena, uint64(i-last))
+			last = i
+		}
+		l.places = l.places[:0]
+	}
+	b.met = met
 	b.lengths = append(b.lengths, lengths)
 	b.words = append(b.words, words)
 }
@@ -123,11 +199,25 @@ func (b *Builder) Len() int { return len(b.entries) }
 // Build makes the segment. The builder must not be used afterwards.
 func (b *Builder) Build() *Segment {
 	s := &Segment{Audience: b.audience, Entries: b.entries, lengths: b.lengths}
-	s.terms = sortedKeys(b.lists)
-	s.starts = make([]uint32, 0, len(s.terms)+1)
-	for _, t := range s.terms {
+	sort.Slice(b.lists, func(i, j int) bool { return b.lists[i].stem < b.lists[j].stem })
+	total := 0
+	for i := range b.lists {
+		total += len(b.lists[i].postings)
+	}
+	s.terms, s.starts = make([]string, 0, len(b.lists)), make([]uint32, 0, len(b.lists)+1)
+	s.postings, s.positions = make([]posting, 0, total), make([]byte, 0, len(b.arena))
+	for i := range b.lists {
+		l := &b.lists[i]
+		s.terms = append(s.terms, l.stem)
 		s.starts = append(s.starts, uint32(len(s.postings)))
-		s.postings = append(s.postings, b.lists[t]...)
+		for j, p := range l.postings {
+			if len(s.postings)%stride == 0 {
+				s.marks = append(s.marks, uint32(len(s.positions)))
+			}
+			s.positions = append(s.positions, b.arena[l.at[j]:skip(b.arena, l.at[j], int(p.count[Body]))]...)
+			s.postings = append(s.postings, p)
+		}
+		*l = building{}
 	}
 	s.starts = append(s.starts, uint32(len(s.postings)))
 	counts := map[string]uint32{}
@@ -153,6 +243,35 @@ func (b *Builder) Build() *Segment {
 	return s
 }
 
+// skip gives the offset behind n varints that start at an offset; the end of b when b is too short.
+func skip(b []byte, at uint32, n int) uint32 {
+	for ; n > 0 && int(at) < len(b); at++ {
+		if b[at] < 0x80 {
+			n--
+		}
+	}
+	return at
+}
+
+// places lists where in the body the term of posting number i stands.
+func (s *Segment) places(i int) []int {
+	at := s.marks[i/stride]
+	for j := i / stride * stride; j < i; j++ {
+		at = skip(s.positions, at, int(s.postings[j].count[Body]))
+	}
+	out := make([]int, 0, s.postings[i].count[Body])
+	last := 0
+	for range s.postings[i].count[Body] {
+		d, k := binary.Uvarint(s.positions[at:])
+		if k <= 0 {
+			break
+		}
+		at, last = at+uint32(k), last+int(d)
+		out = append(out, last)
+	}
+	return out
+}
+
 func sortedKeys[V any](m map[string]V) []string {
 	out := make([]string, 0, len(m))
 	for k := range m {
@@ -175,9 +294,7 @@ type Origin struct{ Part, Chunk int }
 // Merge makes one segment of what is alive in several of the same audience, in order, and tells where each chunk comes
 // from, so that vectors can follow.
 func Merge(audience string, parts []Part) (*Segment, []Origin) {
-	out := &Segment{Audience: audience}
-	lists := map[string][]posting{}
-	var words [][]string
+	b := NewBuilder(audience)
 	var origins []Origin
 	for k, p := range parts {
 		renumber := make([]uint32, len(p.Segment.Entries))
@@ -185,26 +302,35 @@ func Merge(audience string, parts []Part) (*Segment, []Origin) {
 			if p.Dead.Has(i) {
 				continue
 			}
-			renumber[i] = uint32(len(out.Entries)) + 1
-			out.Entries = append(out.Entries, e)
-			out.lengths = append(out.lengths, p.Segment.lengths[i])
+			renumber[i] = uint32(len(b.entries)) + 1
+			b.entries = append(b.entries, e)
+			b.lengths = append(b.lengths, p.Segment.lengths[i])
 			var ws []string
 			for _, id := range p.Segment.forward[i] {
 				ws = append(ws, p.Segment.words[id])
 			}
-			words = append(words, ws)
+			b.words = append(b.words, ws)
 			origins = append(origins, Origin{k, i})
 		}
-		for i, t := range p.Segment.terms {
-			for _, po := range p.Segment.list(i) {
-				if n := renumber[po.chunk]; n > 0 {
-					po.chunk = n - 1
-					lists[t] = append(lists[t], po)
+		seg, at := p.Segment, uint32(0)
+		for i, t := range seg.terms {
+			var l *building
+			for _, po := range seg.list(i) {
+				from := at
+				at = skip(seg.positions, at, int(po.count[Body]))
+				n := renumber[po.chunk]
+				if n == 0 {
+					continue
 				}
+				if l == nil {
+					l = &b.lists[b.list(t)]
+				}
+				po.chunk = n - 1
+				l.postings, l.at = append(l.postings, po), append(l.at, uint32(len(b.arena)))
+				b.arena = append(b.arena, seg.positions[from:at]...)
 			}
 		}
 	}
-	b := Builder{audience: audience, entries: out.Entries, lengths: out.lengths, lists: lists, words: words}
 	return b.Build(), origins
 }
 
@@ -213,6 +339,7 @@ type Part struct {
 	Segment *Segment
 	Dead    Bits           // chunks that later versions replaced
 	Vectors []embed.Vector // [chunk]; empty when the vector set lacks them
+	File    string         // name of the file that holds Vectors
 }
 
 // Bits is a set of small numbers. The zero value is empty.

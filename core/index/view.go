@@ -1,17 +1,17 @@
 package index
 
 import (
-	"math"
 	"sort"
-
-	"jolvex/core/embed"
+	"strings"
+	"sync"
 )
 
 // Snapshot is one state of a corpus's index. It never changes.
 type Snapshot struct {
-	Name      string // hash of the manifest; pins what was measured
-	Embedder  string // ID of the embedder that made the vectors
-	Sentences bool   // the encoder has read the sentences of every chunk as well
+	views     sync.Map // audience -> *View
+	Name      string   // hash of the manifest; pins what was measured
+	Embedder  string   // ID of the embedder that made the vectors
+	Sentences bool     // the encoder has read the sentences of every chunk as well
 	Parts     []Part
 }
 
@@ -24,13 +24,25 @@ type View struct {
 	size   int   // numbers in use, dead chunks included
 	alive  int
 	totals [Fields]uint64
+
+	mu      sync.Mutex
+	scorers []*scorer // of the models asked with lately, newest last
 }
 
-// See makes the view of an audience: Public sees public segments, Staff all of them.
+// See makes the view of an audience: Public sees public segments, Staff all of them, a visitor group the public ones and
+// its own.
 func (s *Snapshot) See(audience string) *View {
+	if v, ok := s.views.Load(audience); ok {
+		return v.(*View)
+	}
+	v, _ := s.views.LoadOrStore(audience, s.see(audience))
+	return v.(*View)
+}
+
+func (s *Snapshot) see(audience string) *View {
 	v := &View{Name: s.Name}
 	for _, p := range s.Parts {
-		if audience != Staff && p.Segment.Audience != Public {
+		if audience != Staff && p.Segment.Audience != Public && p.Segment.Audience != audience {
 			continue
 		}
 		v.parts = append(v.parts, p)
@@ -72,6 +84,40 @@ func (v *View) locate(n int) (part, i int) {
 func (v *View) Entry(n int) *Entry {
 	k, i := v.locate(n)
 	return &v.parts[k].Segment.Entries[i]
+}
+
+// Resemblance is the share of different words that two chunks have in common of all that either has, 0 to 1 (Broder 1997);
+// figures tells whether those with digits are the same in both.
+func (v *View) Resemblance(a, b int) (share float64, figures bool) {
+	x, y := v.vocabulary(a), v.vocabulary(b)
+	both, figures := 0, true
+	for i, j := 0, 0; i < len(x) || j < len(y); {
+		switch {
+		case j == len(y) || i < len(x) && x[i] < y[j]:
+			figures = figures && !strings.ContainsAny(x[i], "0123456789")
+			i++
+		case i == len(x) || y[j] < x[i]:
+			figures = figures && !strings.ContainsAny(y[j], "0123456789")
+			j++
+		default:
+			both, i, j = both+1, i+1, j+1
+		}
+	}
+	if all := len(x) + len(y) - both; all > 0 {
+		share = float64(both) / float64(all)
+	}
+	return share, figures
+}
+
+// vocabulary lists the different words of a chunk in order.
+func (v *View) vocabulary(n int) []string {
+	k, i := v.locate(n)
+	s := v.parts[k].Segment
+	out := make([]string, len(s.forward[i]))
+	for j, id := range s.forward[i] {
+		out[j] = s.words[id]
+	}
+	return out
 }
 
 // Frequency is the number of chunks that hold a stem.
@@ -137,146 +183,4 @@ func (v *View) Words(prefix string, do func(Word)) {
 			}
 		}
 	}
-}
-
-// BM25 holds the constants of the ranking function (Robertson and Zaragoza 2009, "The Probabilistic Relevance
-// Framework: BM25 and Beyond", section 3.6, BM25F: counts are weighted and length-normalised by field, then saturated
-// together; with one field it is BM25).
-type BM25 struct {
-	K1     float64
-	B      [Fields]float64
-	Weight [Fields]float64
-	// IDF gives the weight of a term that df of n chunks hold. Nil stands for ln(1 + (n-df+0.5)/(df+0.5)), which is never
-	// negative.
-	IDF func(n, df int) float64
-}
-
-// Rarity is the default inverse document frequency.
-func Rarity(n, df int) float64 {
-	return math.Log(1 + (float64(n)-float64(df)+0.5)/(float64(df)+0.5))
-}
-
-// Term is a stem that is searched for, with its weight in the question.
-type Term struct {
-	Stem   string
-	Weight float64
-}
-
-// Lexical holds the scores of one search.
-type Lexical struct {
-	Score   []float64 // [chunk number]
-	Touched []int     // numbers with a score, rising
-}
-
-// Search scores every chunk that holds one of the terms, by summing over the terms in the order given.
-func (v *View) Search(terms []Term, m BM25) Lexical {
-	out := Lexical{Score: make([]float64, v.size)}
-	for _, t := range terms {
-		idf := v.rarity(t.Stem, m)
-		if idf == 0 || t.Weight == 0 {
-			continue
-		}
-		for k, p := range v.parts {
-			ti, ok := p.Segment.term(t.Stem)
-			if !ok {
-				continue
-			}
-			var parts [Fields]float64
-			for _, po := range p.Segment.list(ti) {
-				if p.Dead.Has(int(po.chunk)) {
-					continue
-				}
-				out.Score[v.base[k]+int(po.chunk)] += t.Weight * idf * v.saturated(p.Segment.lengths[po.chunk], po.count, m, &parts)
-			}
-		}
-	}
-	for n, s := range out.Score {
-		if s > 0 {
-			out.Touched = append(out.Touched, n)
-		}
-	}
-	return out
-}
-
-func (v *View) rarity(stem string, m BM25) float64 {
-	df := v.Frequency(stem)
-	if df == 0 {
-		return 0
-	}
-	if m.IDF != nil {
-		return m.IDF(v.alive, df)
-	}
-	return Rarity(v.alive, df)
-}
-
-// saturated is the term's part of the score before its rarity; parts receives the weighted count of each field.
-func (v *View) saturated(length [Fields]uint32, count [Fields]uint16, m BM25, parts *[Fields]float64) float64 {
-	tf := 0.0
-	for f := range Fields {
-		if count[f] == 0 || m.Weight[f] == 0 {
-			continue
-		}
-		mean := float64(v.totals[f]) / float64(v.alive)
-		parts[f] = m.Weight[f] * float64(count[f]) / (1 - m.B[f] + m.B[f]*float64(length[f])/mean)
-		tf += parts[f]
-	}
-	if tf == 0 {
-		return 0
-	}
-	return tf * (m.K1 + 1) / (m.K1 + tf)
-}
-
-// Contribution is what one term gave to one chunk's score, and in which fields it stood.
-type Contribution struct {
-	Stem  string          `json:"stem"`
-	Score float64         `json:"score"`
-	Field [Fields]float64 `json:"field"` // the share of Score that each field earned: title, headings, body
-}
-
-// Explain gives the parts of a chunk's lexical score, one for each term that it holds; they sum to its score.
-func (v *View) Explain(n int, terms []Term, m BM25) []Contribution {
-	k, i := v.locate(n)
-	p := v.parts[k]
-	var out []Contribution
-	for _, t := range terms {
-		ti, ok := p.Segment.term(t.Stem)
-		if !ok {
-			continue
-		}
-		list := p.Segment.list(ti)
-		j := sort.Search(len(list), func(j int) bool { return list[j].chunk >= uint32(i) })
-		if j == len(list) || list[j].chunk != uint32(i) {
-			continue
-		}
-		var parts [Fields]float64
-		s := t.Weight * v.rarity(t.Stem, m) * v.saturated(p.Segment.lengths[i], list[j].count, m, &parts)
-		sum := 0.0
-		for _, x := range parts {
-			sum += x
-		}
-		if s == 0 || sum == 0 {
-			continue
-		}
-		c := Contribution{Stem: t.Stem, Score: s}
-		for f, x := range parts {
-			c.Field[f] = s * x / sum
-		}
-		out = append(out, c)
-	}
-	return out
-}
-
-// Dense gives the cosine of every chunk with a vector, [chunk number]; chunks without one, and dead ones, get -1.
-func (v *View) Dense(q embed.Vector) []float64 {
-	out := make([]float64, v.size)
-	for k, p := range v.parts {
-		for i := range p.Segment.Entries {
-			n := v.base[k] + i
-			out[n] = -1
-			if i < len(p.Vectors) && len(p.Vectors[i]) == len(q) && !p.Dead.Has(i) {
-				out[n] = embed.Cosine(q, p.Vectors[i])
-			}
-		}
-	}
-	return out
 }

@@ -3,6 +3,7 @@ package measure
 
 import (
 	"math"
+	"math/rand/v2"
 	"sort"
 )
 
@@ -121,4 +122,45 @@ func TokenF1(got, want []string) float64 {
 	}
 	p, r := float64(same)/float64(len(got)), float64(same)/float64(len(want))
 	return 2 * p * r / (p + r)
+}
+
+// resamples is how many times a bootstrap draws.
+const resamples = 2000
+
+// ClusterBootstrap is the 95 % interval of the mean of values, whose i-th belongs to cluster clusters[i]: whole clusters
+// are drawn with replacement (Field and Welsh 2007, "Bootstrapping Clustered Data", the randomised cluster bootstrap;
+// percentile interval), so that variants of one question do not pass for independent evidence. The same input gives the
+// same interval. It is from the mean to the mean for fewer than two clusters.
+func ClusterBootstrap(values []float64, clusters []string) Interval {
+	var order []string
+	sum, count := map[string]float64{}, map[string]float64{}
+	total := 0.0
+	for i, x := range values {
+		c := clusters[i]
+		if count[c] == 0 {
+			order = append(order, c)
+		}
+		sum[c] += x
+		count[c]++
+		total += x
+	}
+	if len(values) == 0 {
+		return Interval{}
+	}
+	mean := total / float64(len(values))
+	if len(order) < 2 {
+		return Interval{mean, mean}
+	}
+	r := rand.New(rand.NewPCG(1, uint64(len(values))))
+	means := make([]float64, resamples)
+	for i := range means {
+		s, n := 0.0, 0.0
+		for range order {
+			c := order[r.IntN(len(order))]
+			s += sum[c]
+			n += count[c]
+		}
+		means[i] = s / n
+	}
+	return Interval{Percentile(means, 0.025), Percentile(means, 0.975)}
 }

@@ -2,6 +2,7 @@ package measure
 
 import (
 	"math"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -66,4 +67,23 @@ func TestTokenF1(t *testing.T) {
 	assert.Zero(t, TokenF1(nil, []string{"b"}))
 	assert.Equal(t, 1.0, TokenF1(nil, nil))
 	assert.InDelta(t, 2*(1.0/3)*1/(1.0/3+1), TokenF1([]string{"a", "a", "a"}, []string{"a"}), 1e-12, "a repeated word counts once")
+}
+
+// With every value a cluster of its own the interval is that of the ordinary bootstrap, near mean ± 1.96 standard errors
+// (common practice); values that go together widen it.
+func TestClusterBootstrap(t *testing.T) {
+	var values []float64
+	var alone, pairs []string
+	for i := range 200 {
+		values = append(values, float64(i/2%2))
+		alone, pairs = append(alone, strconv.Itoa(i)), append(pairs, strconv.Itoa(i/2))
+	}
+	narrow, wide := ClusterBootstrap(values, alone), ClusterBootstrap(values, pairs)
+	half := 1.96 * math.Sqrt(0.25/200)
+	assert.InDelta(t, 0.5-half, narrow.Low, 0.012)
+	assert.InDelta(t, 0.5+half, narrow.High, 0.012)
+	assert.InDelta(t, math.Sqrt2, (wide.High-wide.Low)/(narrow.High-narrow.Low), 0.15)
+	assert.Equal(t, narrow, ClusterBootstrap(values, alone))
+	assert.Equal(t, Interval{0.5, 0.5}, ClusterBootstrap([]float64{0, 1}, []string{"a", "a"}), "one cluster tells nothing of its spread")
+	assert.Equal(t, Interval{}, ClusterBootstrap(nil, nil))
 }

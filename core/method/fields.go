@@ -2,7 +2,9 @@ package method
 
 import (
 	"fmt"
+	"maps"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -18,7 +20,21 @@ type Field struct {
 	Min     *float64 `json:"min,omitempty"`
 	Max     *float64 `json:"max,omitempty"`
 	Step    *float64 `json:"step,omitempty"`
-	Choices []string `json:"choices,omitempty" nullable:"false"`
+	Options []Option `json:"options,omitempty" nullable:"false" doc:"choice: what can be chosen"`
+	// For lists the strategies that heed the setting; empty when all do.
+	For []string `json:"for,omitempty" nullable:"false"`
+}
+
+// Option is one thing that can be chosen.
+type Option struct {
+	Value string `json:"value"`
+	Label string `json:"label"`
+	Help  string `json:"help,omitempty"`
+}
+
+// described is what a stage's settings may do besides: name and explain the choices of a setting.
+type described interface {
+	Options(key string) [][3]string
 }
 
 // Fields describes every setting, in the order of the stages.
@@ -44,6 +60,25 @@ func Difference(a, b Method) []string {
 			}
 		}
 	}
+	out = append(out, differing("sources.", a.Sources, b.Sources)...)
+	return append(out, differing("priority.", a.Priority, b.Priority)...)
+}
+
+// differing lists the keys under which two maps hold something else; what a map does not hold is the zero value.
+func differing[V comparable](prefix string, a, b map[string]V) []string {
+	keys := map[string]bool{}
+	for k := range a {
+		keys[k] = true
+	}
+	for k := range b {
+		keys[k] = true
+	}
+	var out []string
+	for _, k := range slices.Sorted(maps.Keys(keys)) {
+		if a[k] != b[k] {
+			out = append(out, prefix+k)
+		}
+	}
 	return out
 }
 
@@ -56,6 +91,9 @@ func groups(m *Method) []group {
 	v := reflect.ValueOf(m).Elem()
 	var out []group
 	for i := range v.NumField() {
+		if v.Field(i).Kind() != reflect.Struct {
+			continue
+		}
 		out = append(out, group{v.Type().Field(i).Tag.Get("json"), v.Field(i)})
 	}
 	return out
@@ -67,7 +105,7 @@ func (g group) key(i int) string { return g.name + "." + g.tag(i).Get("json") }
 
 func (g group) setDefaults() {
 	for i := range g.value.NumField() {
-		f, def := g.value.Field(i), g.tag(i).Get("default")
+		f, def := g.value.Field(i), g.tag(i).Get("initial")
 		switch f.Kind() {
 		case reflect.Int:
 			n, err := strconv.Atoi(def)
@@ -90,19 +128,22 @@ func (g group) setDefaults() {
 // mustTag stops the program at its first step when a tag in the source is wrong: a test reads them all.
 func mustTag(err error, key string) {
 	if err != nil {
-		panic("method: default of " + key + ": " + err.Error())
+		panic("method: initial value of " + key + ": " + err.Error())
 	}
 }
 
 func (g group) field(i int) Field {
 	t := g.tag(i)
-	f := Field{Key: g.key(i), Label: t.Get("label"), Help: t.Get("help"), Unit: t.Get("unit"), Default: t.Get("default")}
+	f := Field{Key: g.key(i), Label: t.Get("label"), Help: t.Get("help"), Unit: t.Get("unit"), Default: t.Get("initial")}
 	bound := func(name string) *float64 {
 		x, err := strconv.ParseFloat(t.Get(name), 64)
 		if err != nil {
 			return nil
 		}
 		return &x
+	}
+	if heeds := t.Get("for"); heeds != "" {
+		f.For = strings.Split(heeds, ",")
 	}
 	f.Min, f.Max, f.Step = bound("min"), bound("max"), bound("step")
 	switch g.value.Field(i).Kind() {
@@ -115,7 +156,20 @@ func (g group) field(i int) Field {
 	default:
 		f.Kind = "text"
 		if c := t.Get("choices"); c != "" {
-			f.Kind, f.Choices = "choice", strings.Split(c, ",")
+			f.Kind = "choice"
+			named := map[string][3]string{}
+			if d, ok := g.value.Interface().(described); ok {
+				for _, o := range d.Options(t.Get("json")) {
+					named[o[0]] = o
+				}
+			}
+			for _, v := range strings.Split(c, ",") {
+				o := Option{v, v, ""}
+				if n, ok := named[v]; ok {
+					o.Label, o.Help = n[1], n[2]
+				}
+				f.Options = append(f.Options, o)
+			}
 		}
 	}
 	return f
@@ -133,8 +187,8 @@ func (g group) check() []string {
 		case "number":
 			x = v.Float()
 		case "choice":
-			if !contains(f.Choices, v.String()) {
-				out = append(out, fmt.Sprintf("%s: %q is none of %s", f.Key, v.String(), strings.Join(f.Choices, ", ")))
+			if !slices.ContainsFunc(f.Options, func(o Option) bool { return o.Value == v.String() }) {
+				out = append(out, fmt.Sprintf("%s: %q is none of %s", f.Key, v.String(), g.tag(i).Get("choices")))
 			}
 			continue
 		case "text":
@@ -150,13 +204,4 @@ func (g group) check() []string {
 		}
 	}
 	return out
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }

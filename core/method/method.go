@@ -7,6 +7,8 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 
 	"github.com/gowebpki/jcs"
 
@@ -27,6 +29,21 @@ type Method struct {
 	Query  query.Settings  `json:"query"`
 	Find   find.Settings   `json:"find"`
 	Answer answer.Settings `json:"answer"`
+	// Sources are the sources that are cut in a way of their own, by portable id.
+	Sources map[string]chunk.Settings `json:"sources,omitempty"`
+	// Priority lifts or lowers what comes from a source, by portable id, in steps from -3 to 3; 0 for those not named.
+	Priority map[string]int `json:"priority,omitempty"`
+}
+
+// mostPriority is the highest priority of a source, and, below 0, the lowest.
+const mostPriority = 3
+
+// Cutting is how the documents of a source are cut.
+func (m Method) Cutting(source string) chunk.Settings {
+	if s, own := m.Sources[source]; own {
+		return s
+	}
+	return m.Chunk
 }
 
 // Default is the method of a new corpus: the default of every setting.
@@ -44,8 +61,17 @@ func (m Method) Validate() []string {
 	for _, g := range groups(&m) {
 		out = append(out, g.check()...)
 	}
-	if m.Chunk.Overlap >= m.Chunk.Size {
-		out = append(out, fmt.Sprintf("chunk.overlap: %d tokens of overlap must be fewer than the size of %d", m.Chunk.Overlap, m.Chunk.Size))
+	out = append(out, m.Chunk.Check()...)
+	for _, id := range slices.Sorted(maps.Keys(m.Sources)) {
+		own := Method{Chunk: m.Sources[id]}
+		for _, bad := range append(groups(&own)[0].check(), own.Chunk.Check()...) {
+			out = append(out, "source "+id+": "+bad)
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(m.Priority)) {
+		if p := m.Priority[id]; p < -mostPriority || p > mostPriority {
+			out = append(out, fmt.Sprintf("priority of source %s: %d is outside %d to %d", id, p, -mostPriority, mostPriority))
+		}
 	}
 	return out
 }
@@ -81,13 +107,25 @@ func (m Method) Stages(embedder string) (Stages, error) {
 	}
 	s.Extract = step(extract.Version, nil)
 	s.Analyse = step(text.Version, nil)
-	s.Chunk = step(chunk.Version, m.Chunk)
+	s.Chunk = step(chunk.Version, cutting{m.Chunk, m.Sources})
 	s.Embed = step(embedder, nil)
 	s.Index = step(index.Version, nil)
 	s.Rewrite = step(query.Version, m.Query)
-	s.Rank = step(find.Version, m.Find)
+	s.Rank = step(find.Version, ranking{m.Find, m.Priority})
 	s.Answer = step(answer.Version, m.Answer)
 	return s, err
+}
+
+// cutting is what the chunk stage hangs on.
+type cutting struct {
+	Chunk   chunk.Settings            `json:"chunk"`
+	Sources map[string]chunk.Settings `json:"sources"`
+}
+
+// ranking is what the rank stage hangs on.
+type ranking struct {
+	Find     find.Settings  `json:"find"`
+	Priority map[string]int `json:"priority"`
 }
 
 // Hash names the whole method.

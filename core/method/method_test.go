@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"jolvex/core/chunk"
 )
 
 func TestDefaultsAreWithinTheirBounds(t *testing.T) {
@@ -13,6 +15,9 @@ func TestDefaultsAreWithinTheirBounds(t *testing.T) {
 	for _, f := range Fields() {
 		assert.NotEmpty(t, f.Label, f.Key)
 		assert.NotEmpty(t, f.Help, f.Key)
+		for _, o := range f.Options {
+			assert.NotEmpty(t, o.Help, "%s: %s", f.Key, o.Value)
+		}
 		if f.Kind == "integer" || f.Kind == "number" {
 			require.NotNil(t, f.Min, f.Key)
 			require.NotNil(t, f.Max, f.Key)
@@ -26,6 +31,27 @@ func TestValidate(t *testing.T) {
 	m.Chunk.Strategy = "random"
 	m.Answer.Bar = 1.5
 	assert.Len(t, m.Validate(), 4, "size, strategy, bar, and an overlap larger than the size")
+}
+
+// A source may be cut in its own way: the chunk stage feels it, bounds hold for it, and the difference names it.
+func TestSourcesOfTheirOwn(t *testing.T) {
+	m := Default()
+	own := m.Chunk
+	own.Strategy, own.Size = "captions", 200
+	m.Sources = map[string]chunk.Settings{"film": own}
+	assert.Empty(t, m.Validate())
+	assert.Equal(t, own, m.Cutting("film"))
+	assert.Equal(t, m.Chunk, m.Cutting("page"))
+	assert.Equal(t, []string{"sources.film"}, Difference(Default(), m))
+	assert.Empty(t, Difference(m, m))
+	got, base := stages(t, m), stages(t, Default())
+	assert.Equal(t, base[1], got[1])
+	assert.NotEqual(t, base[2], got[2])
+	own.Size = 7
+	m.Sources["film"] = own
+	bad := m.Validate()
+	require.NotEmpty(t, bad)
+	assert.Contains(t, bad[0], "source film: chunk.size: 7 is outside 32 to 2000 tokens")
 }
 
 func stages(t *testing.T, m Method) []string {

@@ -23,14 +23,16 @@ const (
 	NotMentions = "notMentions" // none of them does
 	Gives       = "gives"       // the reply gives the figure: a number, price, time, date, duration, telephone number
 	Cites       = "cites"       // a sentence of the reply is supported by this document: address, end of address, or title
+	Reaches     = "reaches"     // the search finds this passage of this document, and the reply may draw on it
 	Refuses     = "refuses"     // the assistant refuses
 )
 
 // Expectation is one thing that must hold of a reply. Values are alternatives: one of them is enough (for NotMentions,
 // none may occur).
 type Expectation struct {
-	Kind   string   `json:"kind" enum:"mentions,notMentions,gives,cites,refuses"`
-	Values []string `json:"values,omitempty" nullable:"false"`
+	Kind     string   `json:"kind" enum:"mentions,notMentions,gives,cites,reaches,refuses"`
+	Values   []string `json:"values,omitempty" nullable:"false"`
+	Document string   `json:"document,omitempty" doc:"reaches: the document that holds the passage, as address, end of address, or title"`
 }
 
 // Question is one expected question.
@@ -39,6 +41,7 @@ type Question struct {
 	Text   string        `json:"question"`
 	Turns  []query.Turn  `json:"turns,omitempty" nullable:"false"`
 	Tags   []string      `json:"tags,omitempty" nullable:"false"`
+	Group  string        `json:"group,omitempty" doc:"Variants of one question share a group: they count as one piece of evidence"`
 	Expect []Expectation `json:"expect" nullable:"false"`
 }
 
@@ -59,6 +62,10 @@ func (q Question) Check() error {
 		case Mentions, NotMentions, Cites:
 			if len(e.Values) == 0 {
 				return fmt.Errorf("question %s: %q names no wording", q.ID, e.Kind)
+			}
+		case Reaches:
+			if len(e.Values) == 0 || e.Document == "" {
+				return fmt.Errorf("question %s: %q needs a passage and its document", q.ID, e.Kind)
 			}
 		case Gives:
 			if len(e.Values) == 0 {
@@ -88,7 +95,10 @@ type Seen struct {
 }
 
 // Document is what a citation expectation is compared with.
-type Document struct{ Address, Title string }
+type Document struct {
+	Address, Title string
+	Text           string // what the candidate brings: of use to Reaches alone
+}
 
 // Finding is what came of one expectation.
 type Finding struct {
@@ -102,14 +112,14 @@ type Verdict struct {
 	Passed   bool      `json:"passed"`
 	Findings []Finding `json:"findings" nullable:"false"`
 	Refused  bool      `json:"refused"`
-	// Rank is the place of the first candidate from a document that the question expects to be cited, 0 when it is not
-	// among them. It is -1 when the question names no document.
+	// Rank is the place of the first candidate that the question expects (see Question.RankOf), 0 when it is not among
+	// them, -1 when the question names none.
 	Rank int `json:"rank"`
 }
 
 // Judge compares a reply with what was expected of it. All expectations must hold.
 func Judge(q Question, s Seen) Verdict {
-	v := Verdict{Passed: true, Refused: s.Trail.Outcome == answer.Refused, Rank: -1}
+	v := Verdict{Passed: true, Refused: s.Trail.Outcome == answer.Refused, Rank: q.RankOf(s.Documents)}
 	reply := s.Trail.Text()
 	for _, e := range q.Expect {
 		f := Finding{Expectation: e}
@@ -122,8 +132,16 @@ func Judge(q Question, s Seen) Verdict {
 		case Gives:
 			f.Held, f.Note = gives(reply, e.Values)
 		case Cites:
-			v.Rank = rankOf(s.Documents, e.Values)
 			f.Held, f.Note = cites(s, e.Values)
+		case Reaches:
+			switch r := reached(s.Documents, e); {
+			case r == 0:
+				f.Note = "it is not among the candidates"
+			case !s.Trail.Candidates[r-1].Kept:
+				f.Note = fmt.Sprintf("it ranks %d, too far down for the reply to draw on it", r)
+			default:
+				f.Held, f.Note = true, fmt.Sprintf("it ranks %d", r)
+			}
 		case Refuses:
 			f.Held = v.Refused
 			f.Note = "it answered"

@@ -11,7 +11,7 @@ import (
 func seen(outcome answer.Outcome, reply string, cites int) Seen {
 	return Seen{
 		Trail:     &answer.Trail{Outcome: outcome, Reply: []answer.Sentence{{Text: reply, Candidate: cites}}},
-		Documents: []Document{{"https://example.org/home", "Home"}, {"https://example.org/fares/", "Fares"}, {"notes/guide.md", "Guide"}},
+		Documents: []Document{{Address: "https://example.org/home", Title: "Home"}, {Address: "https://example.org/fares/", Title: "Fares"}, {Address: "notes/guide.md", Title: "Guide", Text: "Lost things go to the pier office."}},
 	}
 }
 
@@ -44,14 +44,14 @@ func TestVerdicts(t *testing.T) {
 		{NotMentions, []string{"free"}, seen(answer.Refused, "No idea.", -1), false}, // refused, though it should answer
 	}
 	for _, c := range cases {
-		v := Judge(Question{ID: "1", Text: "?", Expect: []Expectation{{c.kind, c.values}}}, c.seen)
+		v := Judge(Question{ID: "1", Text: "?", Expect: []Expectation{{Kind: c.kind, Values: c.values}}}, c.seen)
 		assert.Equal(t, c.passed, v.Passed, "%s %v: %q", c.kind, c.values, c.seen.Trail.Text())
 		assert.NotEmpty(t, v.Findings[0].Note)
 	}
 }
 
 func TestAllExpectationsMustHold(t *testing.T) {
-	q := Question{ID: "1", Text: "?", Expect: []Expectation{{Mentions, []string{"lead"}}, {Cites, []string{"/fares"}}}}
+	q := Question{ID: "1", Text: "?", Expect: []Expectation{{Kind: Mentions, Values: []string{"lead"}}, {Kind: Cites, Values: []string{"/fares"}}}}
 	v := Judge(q, seen(answer.Answered, "A lead.", 0))
 	assert.False(t, v.Passed)
 	assert.True(t, v.Findings[0].Held)
@@ -59,15 +59,15 @@ func TestAllExpectationsMustHold(t *testing.T) {
 }
 
 func TestCheck(t *testing.T) {
-	good := Question{ID: "1", Text: "?", Expect: []Expectation{{Gives, []string{"£4"}}}}
+	good := Question{ID: "1", Text: "?", Expect: []Expectation{{Kind: Gives, Values: []string{"£4"}}}}
 	assert.NoError(t, good.Check())
 	for name, q := range map[string]Question{
 		"no id":          {Text: "?", Expect: good.Expect},
 		"no text":        {ID: "1", Expect: good.Expect},
 		"cannot fail":    {ID: "1", Text: "?"},
-		"unknown kind":   {ID: "1", Text: "?", Expect: []Expectation{{"sings", []string{"x"}}}},
-		"no wording":     {ID: "1", Text: "?", Expect: []Expectation{{Mentions, nil}}},
-		"not one figure": {ID: "1", Text: "?", Expect: []Expectation{{Gives, []string{"soon"}}}},
+		"unknown kind":   {ID: "1", Text: "?", Expect: []Expectation{{Kind: "sings", Values: []string{"x"}}}},
+		"no wording":     {ID: "1", Text: "?", Expect: []Expectation{{Kind: Mentions, Values: nil}}},
+		"not one figure": {ID: "1", Text: "?", Expect: []Expectation{{Kind: Gives, Values: []string{"soon"}}}},
 	} {
 		assert.Error(t, q.Check(), name)
 	}
@@ -75,7 +75,7 @@ func TestCheck(t *testing.T) {
 
 func TestSummary(t *testing.T) {
 	ask := func(id string, kind string, tag string) Question {
-		return Question{ID: id, Text: id, Tags: []string{tag}, Expect: []Expectation{{kind, []string{"x"}}}}
+		return Question{ID: id, Text: id, Tags: []string{tag}, Expect: []Expectation{{Kind: kind, Values: []string{"x"}}}}
 	}
 	held := []Finding{{Expectation: Expectation{Kind: Mentions}, Held: true}}
 	s := Summarise([]Judged{

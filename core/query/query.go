@@ -11,15 +11,15 @@ import (
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-1"
+const Version = "query-2"
 
 // Settings switches the passes.
 type Settings struct {
-	Courtesy bool `json:"courtesy" default:"true" label:"Tell courtesies from questions" help:"Greetings, thanks and goodbyes are answered courteously and never searched for."`
-	FollowUp bool `json:"followUp" default:"true" label:"Complete follow-ups" help:"A question that leans on the conversation takes over its subject."`
-	Filler   bool `json:"filler" default:"true" label:"Drop filler" help:"Phrases such as 'could you tell me' are not searched for."`
-	Spelling bool `json:"spelling" default:"true" label:"Correct spelling" help:"A word that neither the corpus nor general English holds becomes the nearest word of the corpus."`
-	Compound bool `json:"compound" default:"true" label:"Join and split compounds" help:"'time table' also finds 'timetable', and the other way round."`
+	Courtesy bool `json:"courtesy" initial:"true" label:"Tell courtesies from questions" help:"Greetings, thanks and goodbyes are answered courteously and never searched for."`
+	FollowUp bool `json:"followUp" initial:"true" label:"Complete follow-ups" help:"A question that leans on the conversation takes over its subject."`
+	Filler   bool `json:"filler" initial:"true" label:"Drop filler" help:"Phrases such as 'could you tell me' are not searched for."`
+	Spelling bool `json:"spelling" initial:"true" label:"Correct spelling" help:"A word that neither the corpus nor general English holds becomes the nearest word of the corpus."`
+	Compound bool `json:"compound" initial:"true" label:"Join and split compounds" help:"'time table' also finds 'timetable', and the other way round."`
 }
 
 // Turn is one earlier message of the conversation.
@@ -68,6 +68,7 @@ type Reading struct {
 	Wordings []Wording           `json:"wordings"` // first as asked, last as searched for
 	Terms    []Term              `json:"terms"`
 	Wants    []text.QuantityKind `json:"wants,omitempty"`   // kinds of figure that would answer it
+	Seeks    []string            `json:"seeks,omitempty"`   // other kinds of thing that would: place, person, yes-no
 	Context  string              `json:"context,omitempty"` // words taken over from the conversation
 }
 
@@ -135,7 +136,7 @@ func Read(q Question, c Corpus, lex Lexicon, s Settings) Reading {
 			step("compound", now+" "+wordsOf(extra), "also searched: "+wordsOf(extra))
 		}
 	}
-	r.Wants = wants(now)
+	r.Wants, r.Seeks = wants(now), seeks(now)
 	if s.FollowUp && len(q.Turns) > 0 && leans(now, r.Terms) {
 		carried := carry(q.Turns, c, lex, s)
 		before := len(r.Terms)
@@ -309,6 +310,26 @@ var wanted = []struct {
 	{text.Phone, regexp.MustCompile(`(?i)\b(?:phone|telephone|ring|call (?:you|them|us)|contact|mobile)\b`)},
 	{text.Mail, regexp.MustCompile(`(?i)\be-?mails?\b|\bcontact\b|\bwrite to\b`)},
 	{text.Percent, regexp.MustCompile(`(?i)\bpercent(?:age)?\b|\bwhat share\b|\bdiscount\b`)},
+}
+
+// What is sought besides figures, by how a question begins. (Common practice, no published source.)
+var sought = []struct {
+	kind string
+	re   *regexp.Regexp
+}{
+	{"place", regexp.MustCompile(`(?i)^where\b|\b(?:which|what) (?:place|address|street|pier|building|room|directory|folder)\b`)},
+	{"person", regexp.MustCompile(`(?i)^(?:who|whom|whose)\b|\bwhich (?:person|team|department)\b`)},
+	{"yes-no", regexp.MustCompile(`(?i)^(?:can|could|may|might|must|do|does|did|is|are|am|was|were|will|would|should|shall|has|have|need)\b`)},
+}
+
+func seeks(s string) []string {
+	var out []string
+	for _, k := range sought {
+		if k.re.MatchString(strings.TrimSpace(s)) {
+			out = append(out, k.kind)
+		}
+	}
+	return out
 }
 
 func wants(s string) []text.QuantityKind {

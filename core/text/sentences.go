@@ -105,6 +105,8 @@ func joins(s string, prev Piece, next int) bool {
 	if unicode.IsLower(after) {
 		return true
 	}
-	open, closed := strings.Count(before, "("), strings.Count(before, ")")
-	return open > closed && len(before) < 400 && !strings.HasSuffix(before, ")")
+	if len(before) >= 400 {
+		return false
+	}
+	return strings.Count(before, "(") > strings.Count(before, ")") && !strings.HasSuffix(before, ")")
 }

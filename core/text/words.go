@@ -3,7 +3,9 @@
 package text
 
 import (
+	"hash/maphash"
 	"strings"
+	"sync/atomic"
 	"unicode"
 	"unicode/utf8"
 
@@ -118,8 +120,22 @@ func Stem(w string) string {
 			return w
 		}
 	}
-	return english.Stem(w, true)
+	slot := &stems[maphash.String(stemSeed, w)%uint64(len(stems))]
+	if s := slot.Load(); s != nil && s.word == w {
+		return s.stem
+	}
+	s := &stemmed{strings.Clone(w), english.Stem(w, true)}
+	slot.Store(s)
+	return s.stem
 }
+
+// stems remembers the stems of words met lately: stemming takes most of the time of reading a text, and a few thousand
+// words make up most of it. It changes no result. A word takes the place of another that falls on its slot.
+var stems [1 << 15]atomic.Pointer[stemmed]
+
+type stemmed struct{ word, stem string }
+
+var stemSeed = maphash.MakeSeed()
 
 // Stop reports whether a folded word carries no subject of its own: articles, pronouns, auxiliaries, prepositions.
 // Negations and question words are among them; what asks by those words is read elsewhere.

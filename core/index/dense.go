@@ -1,0 +1,55 @@
+package index
+
+import "jolvex/core/embed"
+
+// Nearest gives the k chunks whose vectors are most alike to q by their cosine, over 0, in no order, and all that tie
+// with the last of them. allowed, when not nil, is the set of chunks that may be found. Every vector is looked at: the
+// result is exact.
+func (v *View) Nearest(q embed.Vector, k int, allowed Bits) []Hit {
+	t := newTop(k)
+	for part, p := range v.parts {
+		for i, x := range p.Vectors {
+			if len(x) != len(q) {
+				continue
+			}
+			if c := embed.Cosine(q, x); c >= t.least && !p.Dead.Has(i) && (allowed == nil || allowed.Has(v.base[part]+i)) {
+				t.offer(v.base[part]+i, c)
+			}
+		}
+	}
+	return t.hits()
+}
+
+// Flat lays vectors of one dimension side by side, so that looking at all of them is one walk through memory.
+func Flat(vs []embed.Vector) []embed.Vector {
+	total := 0
+	for _, v := range vs {
+		total += len(v)
+	}
+	room := make([]int8, 0, total)
+	out := make([]embed.Vector, len(vs))
+	for i, v := range vs {
+		from := len(room)
+		room = append(room, v...)
+		out[i] = room[from:len(room):len(room)]
+	}
+	return out
+}
+
+// Cosine is the likeness of a chunk's vector to q; -1 when it has none that can be compared.
+func (v *View) Cosine(n int, q embed.Vector) float64 {
+	x := v.Vector(n)
+	if len(x) != len(q) {
+		return -1
+	}
+	return embed.Cosine(q, x)
+}
+
+// Vector is the chunk's vector; empty when it has none.
+func (v *View) Vector(n int) embed.Vector {
+	part, i := v.locate(n)
+	if vs := v.parts[part].Vectors; i < len(vs) {
+		return vs[i]
+	}
+	return nil
+}

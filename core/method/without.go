@@ -1,0 +1,51 @@
+package method
+
+import "jolvex/core/find"
+
+// Without is a method with one pass or signal taken out of it.
+type Without struct {
+	Key    string // of the setting
+	Label  string
+	Kind   string // pass, retrieval, signal, order
+	Method Method
+}
+
+// Ablations lists what can be taken out of a method to see what it is worth; what has no say in the method anyhow is not
+// among them.
+func (m Method) Ablations() []Without {
+	change := func(f func(*Method)) Method {
+		out := m
+		f(&out)
+		return out
+	}
+	signal := func(of func(*find.Settings) *float64, to float64) Method {
+		return change(func(m *Method) { *of(&m.Find) = to })
+	}
+	all := []Without{
+		{"query.filler", "Drop filler", "pass", change(func(m *Method) { m.Query.Filler = false })},
+		{"query.spelling", "Correct spelling", "pass", change(func(m *Method) { m.Query.Spelling = false })},
+		{"query.compound", "Join and split compounds", "pass", change(func(m *Method) { m.Query.Compound = false })},
+		{"query.followUp", "Complete follow-ups", "pass", change(func(m *Method) { m.Query.FollowUp = false })},
+		{"find.lexical", "Shared words (lexical)", "retrieval", change(func(m *Method) { m.Find.Dense, m.Find.DenseWords = 1, 1 })},
+		{"find.dense", "Meaning (dense)", "retrieval", change(func(m *Method) { m.Find.Dense, m.Find.DenseWords = 0, 0 })},
+		{"find.title", "Weight of the title", "signal", signal(func(s *find.Settings) *float64 { return &s.Title }, 1)},
+		{"find.path", "Weight of headings", "signal", signal(func(s *find.Settings) *float64 { return &s.Path }, 1)},
+		{"find.sentence", "Nearest sentence", "signal", signal(func(s *find.Settings) *float64 { return &s.Sentence }, 0)},
+		{"find.coverage", "Words covered", "signal", signal(func(s *find.Settings) *float64 { return &s.Coverage }, 0)},
+		{"find.proximity", "Words together", "signal", signal(func(s *find.Settings) *float64 { return &s.Proximity }, 0)},
+		{"find.named", "Heading says it", "signal", signal(func(s *find.Settings) *float64 { return &s.Named }, 0)},
+		{"find.figure", "Kind of answer", "signal", signal(func(s *find.Settings) *float64 { return &s.Figure }, 0)},
+		{"find.fresh", "Freshness", "signal", signal(func(s *find.Settings) *float64 { return &s.Fresh }, 0)},
+		{"priority", "Source priority", "signal", change(func(m *Method) { m.Priority = nil })},
+		{"find.settled", "Settled answers", "signal", signal(func(s *find.Settings) *float64 { return &s.Settled }, 0)},
+		{"find.fold", "Fold repeats", "order", change(func(m *Method) { m.Find.Fold = false })},
+		{"find.diversity", "Diversity", "order", signal(func(s *find.Settings) *float64 { return &s.Diversity }, 0)},
+	}
+	var out []Without
+	for _, w := range all {
+		if len(Difference(m, w.Method)) > 0 {
+			out = append(out, w)
+		}
+	}
+	return out
+}
