@@ -14,10 +14,10 @@ const (
 	TurnTo  = "The customer line on 01632 960411 can help."
 )
 
-//go:embed pages sets
+//go:embed pages sets handed-over pairs.csv
 var files embed.FS
 
-// Pages are the pages of the demo site: Markdown with a title, or a piece of HTML.
+// Pages are the pages of the demo site: Markdown with a title, or a piece of HTML; and its files.
 func Pages() fs.FS {
 	sub, err := fs.Sub(files, "pages")
 	if err != nil {
@@ -29,6 +29,25 @@ func Pages() fs.FS {
 // Questions are the expected questions, one JSON object a line.
 func Questions() []byte {
 	b, err := files.ReadFile("sets/first.jsonl")
+	if err != nil {
+		panic("demo: " + err.Error())
+	}
+	return b
+}
+
+// Handbook is a document that is handed over and that only staff may be answered from.
+func Handbook() (name string, body []byte) {
+	const at = "crew-handbook.pdf"
+	b, err := files.ReadFile("handed-over/" + at)
+	if err != nil {
+		panic("demo: " + err.Error())
+	}
+	return at, b
+}
+
+// Pairs are questions with their answers, as CSV.
+func Pairs() []byte {
+	b, err := files.ReadFile("pairs.csv")
 	if err != nil {
 		panic("demo: " + err.Error())
 	}

@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jolvex/core/answer"
+	"jolvex/core/find"
 	"jolvex/core/query"
 	"jolvex/internal/api"
 	"jolvex/internal/work"
@@ -165,15 +166,16 @@ type cited struct {
 }
 
 type candidate struct {
-	Rank    int                `json:"rank"`
-	Score   float64            `json:"score"`
-	Address string             `json:"address"`
-	Title   string             `json:"title"`
-	Path    []string           `json:"headingPath"`
-	Text    string             `json:"text"`
-	Kept    bool               `json:"kept"`
-	Support float64            `json:"support,omitempty"`
-	Shares  map[string]float64 `json:"shares"`
+	Rank    int           `json:"rank"`
+	Score   float64       `json:"score"`
+	Address string        `json:"address"`
+	Title   string        `json:"title"`
+	Path    []string      `json:"headingPath"`
+	Text    string        `json:"text"`
+	Kept    bool          `json:"kept"`
+	Support float64       `json:"support,omitempty"`
+	Signals []find.Signal `json:"signals"`
+	Why     []string      `json:"why"`
 	// Features are what the support is made of, for candidates that the reply could draw on.
 	Features *answer.Features `json:"features,omitempty"`
 }
@@ -198,7 +200,7 @@ func record(q line, r *work.Reply) asked {
 		out.Sentences = append(out.Sentences, sentence{t.Text, t.Support, k})
 	}
 	for i, e := range r.Evidence {
-		out.Candidates = append(out.Candidates, candidate{i + 1, e.Score, e.Address, e.Title, e.Path, e.Text, e.Kept, e.Support, e.Shares, e.Features})
+		out.Candidates = append(out.Candidates, candidate{i + 1, e.Score, e.Address, e.Title, e.Path, e.Text, e.Kept, e.Support, e.Signals, e.Why, e.Features})
 	}
 	return out
 }
@@ -241,9 +243,9 @@ func printRanking(w io.Writer, r *work.Reply) {
 	}
 	for i, e := range r.Evidence {
 		var why []string
-		for _, n := range []string{"title", "headings", "body", "meaning", "sentence"} {
-			if s := e.Shares[n]; s >= 0.005 {
-				why = append(why, fmt.Sprintf("%s %.0f %%", n, 100*s))
+		for _, s := range e.Signals {
+			if s.Share >= 0.005 {
+				why = append(why, fmt.Sprintf("%s %.0f %%", s.Name, 100*s.Share))
 			}
 		}
 		fmt.Fprintf(w, "\n%2d  %.2f  %s\n    %s\n    %s\n    %s\n", i+1, e.Score, strings.Join(append([]string{e.Title}, e.Path...), " › "), e.Address, strings.Join(why, ", "), clip(e.Text, 200))

@@ -7,10 +7,12 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/url"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jolvex/core/index"
 	"jolvex/core/prove"
 	"jolvex/demo"
 	"jolvex/internal/api"
@@ -32,7 +34,11 @@ func demoCommand(s *settings) *cobra.Command {
 				return fmt.Errorf("listen for the demo site on %s: %w", site, err)
 			}
 			home := "http://" + l.Addr().String() + "/"
-			srv := &http.Server{Handler: sim.Site(demo.Pages(), home, time.Now), ReadHeaderTimeout: 5 * time.Second}
+			stands, err := standIns(sim.Site(demo.Pages(), home, time.Now))
+			if err != nil {
+				return errors.Join(err, l.Close())
+			}
+			srv := &http.Server{Handler: stands, ReadHeaderTimeout: 5 * time.Second}
 			go func() { _ = srv.Serve(l) }() // ends with the program
 			o, err := own(cmd.Context(), s, nil)
 			if err != nil {
@@ -53,6 +59,19 @@ func demoCommand(s *settings) *cobra.Command {
 	return c
 }
 
+// standIns serves, beside the demo site, what stands in for the endpoints of others: speech to text and embeddings.
+func standIns(site http.Handler) (http.Handler, error) {
+	embeddings, err := sim.Embeddings("")
+	if err != nil {
+		return nil, err
+	}
+	mux := http.NewServeMux()
+	mux.Handle("/", site)
+	mux.Handle("POST /v1/audio/transcriptions", sim.Speech(""))
+	mux.Handle("POST /v1/embeddings", embeddings)
+	return mux, nil
+}
+
 // prepareDemo does what a person would do, over the same API: makes the corpus, gathers the site, loads the questions, runs them.
 func prepareDemo(ctx context.Context, s *settings, home string) error {
 	cl, err := connect(ctx, s)
@@ -69,12 +88,15 @@ func prepareDemo(ctx context.Context, s *settings, home string) error {
 	if err != nil && !(errors.As(err, &problem) && problem.Status == http.StatusNotFound) {
 		return err
 	}
-	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true}, false}
+	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true, Choose: true, Render: "empty"}, false}
 	if err := g.ensure(ctx); err != nil {
 		return err
 	}
 	var told gathered
-	if err := errors.Join(g.site(ctx, home, &told), g.encoded(ctx, &told)); err != nil {
+	if err := errors.Join(g.site(ctx, home, &told), chooseDemo(ctx, &g), handOver(ctx, cl)); err != nil {
+		return err
+	}
+	if err := g.encoded(ctx, &told); err != nil {
 		return err
 	}
 	var saved api.Saved
@@ -94,4 +116,45 @@ func prepareDemo(ctx context.Context, s *settings, home string) error {
 	}
 	_, err = runSet(ctx, cl, s, corpus, demo.Set, "")
 	return errors.Join(err, cl.close())
+}
+
+// chooseDemo takes in what the site has found, without the clutter. A page that is found later waits for a decision.
+func chooseDemo(ctx context.Context, g *gatherer) error {
+	var sources []work.Source
+	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "sources"), nil, &sources); err != nil {
+		return err
+	}
+	for _, s := range sources {
+		if s.Kind != store.KindSite || s.Chosen {
+			continue
+		}
+		var list work.PageList
+		if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "sources", s.ID, "pages"), nil, &list); err != nil {
+			return err
+		}
+		ch := work.Choice{Taken: []string{}, NewPages: "ask"}
+		for _, p := range list.Pages {
+			if p.State == store.Found && len(p.Clutter) == 0 || p.State == store.Failed {
+				ch.Taken = append(ch.Taken, p.ID)
+			}
+		}
+		var done work.Chosen
+		if err := g.cl.call(ctx, http.MethodPut, corpusPath(g.corpus, "sources", s.ID, "choice"), ch, &done); err != nil {
+			return err
+		}
+		if _, err := g.cl.follow(ctx, g.corpus, done.Job.ID, g.counter("taking in: %d of %d pages")); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// handOver gives the handbook, which only staff may be answered from, and the questions with their answers.
+func handOver(ctx context.Context, cl *client) error {
+	name, body := demo.Handbook()
+	var d work.Document
+	if err := cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "files")+"?audience="+index.Staff+"&name="+url.QueryEscape(name), body, &d); err != nil {
+		return err
+	}
+	return cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "pairs"), demo.Pairs(), nil)
 }

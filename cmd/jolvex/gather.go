@@ -54,7 +54,10 @@ can be tried again by the same command.`,
 	f.BoolVar(&set.AllowPrivate, "allow-private", false, "may reach private and loopback addresses")
 	f.IntVar(&set.PageCap, "pages", 0, "the most pages of a site (default 5000)")
 	f.IntVar(&set.Delay, "delay", 0, "milliseconds between requests to one host (default 1000; none on loopback)")
-	f.StringSliceVar(&set.Exclude, "exclude", nil, "path prefixes to leave alone")
+	f.StringSliceVar(&set.Exclude, "exclude", nil, "path patterns to leave alone: * for anything, $ for the end")
+	f.StringSliceVar(&set.Include, "include", nil, "path patterns to take in, all others are read for their links alone")
+	f.StringVar(&set.Render, "render", "", "open pages in a browser: never, empty (when one comes back empty) or always")
+	f.IntVar(&set.Depth, "depth", 0, "the most links to follow from the start address (default any number)")
 	must(c.MarkFlagRequired("corpus"))
 	return c
 }
@@ -169,8 +172,8 @@ func (g *gatherer) say(format string, a ...any) {
 }
 
 func (g *gatherer) site(ctx context.Context, address string, out *gathered) error {
-	var added api.AddedSite
-	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sites"), api.AddSite{Address: address, Settings: g.set}, &added); err != nil {
+	var added api.AddedSource
+	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sources"), work.NewSource{Kind: store.KindSite, Address: address, Settings: g.set}, &added); err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)
 	}
 	j, err := g.cl.follow(ctx, g.corpus, added.Job.ID, g.counter(address+": %d of %d pages"))

@@ -13,6 +13,8 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+
+	"jolvex/internal/pdf"
 )
 
 // version is set by the build.
@@ -31,6 +33,7 @@ const (
 )
 
 func main() {
+	pdf.RunWorker()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := root().ExecuteContext(ctx)
 	stop()

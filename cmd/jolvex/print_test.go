@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/answer"
+	"jolvex/core/find"
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/internal/api"
@@ -25,7 +26,7 @@ func sample() *work.Reply {
 			{Sentence: 0, Address: "http://a/dogs", Link: "http://a/dogs#fares", Title: "Dogs", Path: []string{"Fares"}, Passage: "Dogs pay £2.00."},
 			{Sentence: 1, Address: "http://a/dogs", Link: "http://a/dogs#fares", Title: "Dogs", Path: []string{"Fares"}, Passage: "Guide dogs are free."},
 		},
-		Evidence: []work.Evidence{{Candidate: answer.Candidate{Score: 4.2, Kept: true, Shares: map[string]float64{"body": 0.7, "meaning": 0.3}}, Address: "http://a/dogs", Title: "Dogs", Path: []string{"Fares"}, Text: "Dogs pay\n£2.00."}},
+		Evidence: []work.Evidence{{Candidate: answer.Candidate{Score: 4.2, Kept: true, Signals: []find.Signal{{Name: "body", Share: 0.7}, {Name: "meaning", Share: 0.3}}}, Address: "http://a/dogs", Title: "Dogs", Path: []string{"Fares"}, Text: "Dogs pay\n£2.00."}},
 		Trail: &answer.Trail{
 			Outcome: answer.Answered, Bar: 0.5,
 			Reading: query.Reading{Wordings: []query.Wording{{Pass: "asked", Text: "dog fare"}}},

@@ -2,6 +2,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -10,6 +11,8 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
+	"path"
 	"reflect"
 	"strconv"
 	"strings"
@@ -42,6 +45,7 @@ func New(app *work.App, o Options) http.Handler {
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
 	describe(r, app, o.Version)
 	r.Get("/api/events", events(app))
+	r.Get("/api/corpora/{corpus}/documents/{document}/media", clip(app))
 	r.NotFound(func(w http.ResponseWriter, q *http.Request) {
 		if strings.HasPrefix(q.URL.Path, "/api/") || o.Web == nil {
 			problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
@@ -70,6 +74,7 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	h.gather(api)
 	h.shape(api)
 	h.ask(api)
+	h.find(api)
 	h.prove(api)
 	return api
 }
@@ -158,7 +163,7 @@ func hosts(more []string) func(http.Handler) http.Handler {
 	}
 }
 
-const policy = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+const policy = "default-src 'self'; img-src 'self' data:; media-src 'self' http: https:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 
 func headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
@@ -200,6 +205,31 @@ func page(web fs.FS, w http.ResponseWriter, q *http.Request) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-cache")
 	_, _ = w.Write(body) // the client has gone
+}
+
+// clipTypes are the media types of what may be played; nothing else is served to be shown.
+var clipTypes = map[string]string{
+	".mp4": "video/mp4", ".m4v": "video/mp4", ".webm": "video/webm", ".mov": "video/quicktime", ".ogv": "video/ogg", ".mp3": "audio/mpeg", ".m4a": "audio/mp4", ".ogg": "audio/ogg",
+	".oga": "audio/ogg", ".opus": "audio/ogg", ".wav": "audio/wav", ".aac": "audio/aac", ".flac": "audio/flac",
+}
+
+// clip serves a film or recording that was handed over, in ranges, to be played.
+func clip(app *work.App) http.HandlerFunc {
+	return func(w http.ResponseWriter, q *http.Request) {
+		corpus, bad := url.PathUnescape(chi.URLParam(q, "corpus"))
+		if bad != nil {
+			problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
+			return
+		}
+		d, o, err := app.Original(q.Context(), corpus, chi.URLParam(q, "document"))
+		kind, ok := clipTypes[strings.ToLower(path.Ext(d.Address))]
+		if err != nil || !ok {
+			problem(w, http.StatusNotFound, "there is no clip at "+q.URL.Path)
+			return
+		}
+		w.Header().Set("Content-Type", kind)
+		http.ServeContent(w, q, "", time.Time{}, bytes.NewReader(o.Body))
+	}
 }
 
 // events streams what happens as server-sent events. A reader that comes back with Last-Event-ID, or with ?since=, gets

@@ -7,11 +7,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jolvex/core/chunk"
-	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
-	"jolvex/internal/store"
 	"jolvex/internal/work"
 )
 
@@ -67,94 +65,13 @@ func (h *handlers) corpora(api huma.API) {
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
 			return nil, known(h.app.Cancel(ctx, in.Corpus, in.Job))
 		})
-}
-
-// AddSite is the body of a request that adds a site.
-type AddSite struct {
-	Address  string               `json:"address" minLength:"1" maxLength:"2000" doc:"Start address"`
-	Settings store.SourceSettings `json:"settings,omitempty"`
-}
-
-// AddedSite tells what was added and the job that gathers it.
-type AddedSite struct {
-	Source work.Source `json:"source"`
-	Job    work.Job    `json:"job"`
-}
-
-// DocumentList is one page of a list of documents.
-type DocumentList struct {
-	Documents []work.Document `json:"documents" nullable:"false"`
-	Total     int             `json:"total"`
-}
-
-// Retried tells how many documents are tried again.
-type Retried struct {
-	Documents int `json:"documents"`
-}
-
-func (h *handlers) gather(api huma.API) {
-	huma.Register(api, operation("listSources", http.MethodGet, "/corpora/{corpus}/sources", "gather", "List the sources"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.Source], error) {
-			return reply(h.app.Sources(ctx, in.Corpus))
+	huma.Register(api, operation("pauseJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/pause", "corpora", "Stop a job for a while"),
+		func(ctx context.Context, in *InJob) (*struct{}, error) {
+			return nil, known(h.app.Pause(ctx, in.Corpus, in.Job))
 		})
-	huma.Register(api, operation("addSite", http.MethodPost, "/corpora/{corpus}/sites", "gather", "Add a site and gather it"),
-		func(ctx context.Context, in *struct {
-			InCorpus
-			Body AddSite
-		},
-		) (*out[AddedSite], error) {
-			s, j, err := h.app.AddSite(ctx, in.Corpus, in.Body.Address, in.Body.Settings)
-			return reply(AddedSite{s, j}, err)
-		})
-	upload := operation("uploadFile", http.MethodPut, "/corpora/{corpus}/files", "gather", "Take in one file")
-	upload.MaxBodyBytes = 21 << 20
-	upload.RequestBody = &huma.RequestBody{}
-	huma.Register(api, upload, func(ctx context.Context, in *struct {
-		InCorpus
-		Name      string `query:"name" required:"true" doc:"File name; the same name replaces"`
-		MediaType string `header:"Content-Type"`
-		RawBody   []byte `contentType:"application/octet-stream"`
-	},
-	) (*out[work.Document], error) {
-		mt := in.MediaType
-		if mt == "application/octet-stream" {
-			mt = ""
-		}
-		return reply(h.app.Upload(ctx, in.Corpus, in.Name, mt, in.RawBody))
-	})
-	upload.RequestBody.Required = false // an empty file is a failed document with its reason, not a wrong request
-	huma.Register(api, operation("listDocuments", http.MethodGet, "/corpora/{corpus}/documents", "gather", "List documents by address"),
-		func(ctx context.Context, in *struct {
-			InCorpus
-			Source string `query:"source"`
-			State  string `query:"state"`
-			Text   string `query:"text" doc:"Part of the address or title"`
-			Limit  int    `query:"limit" default:"200" minimum:"1" maximum:"10000"`
-			Offset int    `query:"offset" default:"0" minimum:"0"`
-		},
-		) (*out[DocumentList], error) {
-			ds, n, err := h.app.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: in.Limit, Offset: in.Offset})
-			return reply(DocumentList{ds, n}, err)
-		})
-	huma.Register(api, operation("openDocument", http.MethodGet, "/corpora/{corpus}/documents/{document}", "gather", "Open a document"),
-		func(ctx context.Context, in *struct {
-			InCorpus
-			Document string `path:"document"`
-			Version  string `query:"version" doc:"A version other than the current one"`
-		},
-		) (*out[work.OpenDocument], error) {
-			return reply(h.app.OpenDocument(ctx, in.Corpus, in.Document, in.Version))
-		})
-	huma.Register(api, operation("retryDocuments", http.MethodPost, "/corpora/{corpus}/documents/retry", "gather", "Try failed documents again"),
-		func(ctx context.Context, in *struct {
-			InCorpus
-			Body struct {
-				Documents []string `json:"documents,omitempty" maxItems:"10000" nullable:"false" doc:"Their ids; none stands for all that failed"`
-			}
-		},
-		) (*out[Retried], error) {
-			n, err := h.app.Retry(ctx, in.Corpus, in.Body.Documents)
-			return reply(Retried{n}, err)
+	huma.Register(api, operation("resumeJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/resume", "corpora", "Go on with a paused job where it stopped"),
+		func(ctx context.Context, in *InJob) (*struct{}, error) {
+			return nil, known(h.app.Resume(ctx, in.Corpus, in.Job))
 		})
 }
 
@@ -186,10 +103,25 @@ func (h *handlers) shape(api huma.API) {
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Document string `path:"document"`
-			Body     chunk.Settings
+			Body     struct {
+				Settings chunk.Settings  `json:"settings"`
+				Other    *chunk.Settings `json:"other,omitempty" doc:"A second set, to see both side by side"`
+			}
 		},
 		) (*out[work.Preview], error) {
-			return reply(h.app.Preview(ctx, in.Corpus, in.Document, in.Body))
+			return reply(h.app.Preview(ctx, in.Corpus, in.Document, in.Body.Settings, in.Body.Other))
+		})
+	huma.Register(api, operation("cuttingFigures", http.MethodPost, "/corpora/{corpus}/cutting", "shape", "Say how well the whole corpus would be cut with settings that are not saved"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Settings chunk.Settings            `json:"settings"`
+				Sources  map[string]chunk.Settings `json:"sources,omitempty" doc:"The settings of sources that are cut in a way of their own"`
+				All      bool                      `json:"all,omitempty" doc:"Every document, however long it takes; otherwise as many, evenly drawn, as a moment allows"`
+			}
+		},
+		) (*out[work.Figures], error) {
+			return reply(h.app.CuttingFigures(ctx, in.Corpus, in.Body.Settings, in.Body.Sources, in.Body.All))
 		})
 }
 
@@ -197,26 +129,20 @@ func (h *handlers) shape(api huma.API) {
 type Ask struct {
 	Question string       `json:"question" maxLength:"4000"`
 	Turns    []query.Turn `json:"turns,omitempty" maxItems:"200" nullable:"false" doc:"What was said before, oldest first"`
+	Audience string       `json:"audience,omitempty" maxLength:"80" doc:"As whom it is asked: public, staff, or group: and a name; public when not given"`
 	Surface  string       `json:"surface,omitempty" enum:"bench,command" default:"bench"`
 }
+
+func (a Ask) question() query.Question { return query.Question{Text: a.Question, Turns: a.Turns} }
 
 func (h *handlers) ask(api huma.API) {
 	type InAsk struct {
 		InCorpus
 		Body Ask
 	}
-	caller := func(in *InAsk) (work.Caller, query.Question) {
-		return work.Caller{Audience: index.Public, Surface: in.Body.Surface}, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}
-	}
 	huma.Register(api, operation("ask", http.MethodPost, "/corpora/{corpus}/ask", "answer", "Ask a question"),
 		func(ctx context.Context, in *InAsk) (*out[*work.Reply], error) {
-			who, q := caller(in)
-			return reply(h.app.Ask(ctx, who, in.Corpus, q))
-		})
-	huma.Register(api, operation("find", http.MethodPost, "/corpora/{corpus}/find", "find", "Rank chunks for a question"),
-		func(ctx context.Context, in *InAsk) (*out[*work.Reply], error) {
-			who, q := caller(in)
-			return reply(h.app.Find(ctx, who, in.Corpus, q))
+			return reply(h.app.Ask(ctx, asWhom(in.Body.Audience, in.Body.Surface), in.Corpus, in.Body.question()))
 		})
 	huma.Register(api, operation("getReply", http.MethodGet, "/corpora/{corpus}/replies/{reply}", "answer", "A kept reply with its evidence trail"),
 		func(ctx context.Context, in *struct {

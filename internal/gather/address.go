@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/url"
 	"path"
+	"regexp"
 	"sort"
 	"strings"
 
@@ -18,7 +19,7 @@ var tracking = map[string]bool{"gclid": true, "fbclid": true, "msclkid": true, "
 
 // Normalise brings an absolute http(s) address to the form by which two ways of writing the same page are one: lower-case
 // scheme and host, no default port, no fragment, dot segments resolved (RFC 3986, section 6.2), percent-encoding in upper
-// case and only where needed, tracking parameters dropped and an empty path as "/".
+// case and only where needed, tracking parameters and session ids dropped and an empty path as "/".
 func Normalise(address string) (string, error) {
 	u, err := url.Parse(strings.TrimSpace(address))
 	if err != nil {
@@ -50,6 +51,9 @@ func Normalise(address string) (string, error) {
 	if u.Path == "" {
 		u.Path = "/"
 	}
+	if sessionPath.MatchString(u.Path) {
+		u.Path, u.RawPath = sessionPath.ReplaceAllString(u.Path, ""), ""
+	}
 	clean := path.Clean(u.Path)
 	if strings.HasSuffix(u.Path, "/") && clean != "/" {
 		clean += "/"
@@ -70,7 +74,7 @@ func cleanQuery(q string) string {
 	for p := range strings.SplitSeq(q, "&") {
 		name, _, _ := strings.Cut(p, "=")
 		low := strings.ToLower(name)
-		if p == "" || tracking[low] || strings.HasPrefix(low, "utm_") {
+		if p == "" || tracking[low] || sessionNames[low] || strings.HasPrefix(low, "utm_") {
 			continue
 		}
 		kept = append(kept, p)
@@ -79,15 +83,24 @@ func cleanQuery(q string) string {
 	return strings.Join(kept, "&")
 }
 
-// Scope says which addresses belong to a site: those of its host, under the folder that it starts in.
+// Session ids that servers put into addresses: each visit gives another one. (Common practice, no published source.)
+var (
+	sessionPath  = regexp.MustCompile(`(?i);(?:jsessionid|phpsessid|sid)=[^/?#]*`)
+	sessionNames = map[string]bool{"jsessionid": true, "phpsessid": true, "aspsessionid": true, "sessionid": true, "session_id": true, "sid": true, "cfid": true, "cftoken": true}
+)
+
+// Scope says which addresses belong to a source.
 type Scope struct {
-	host    string
-	prefix  string
-	exclude []string
+	anywhere bool
+	host     string
+	prefix   string
+	include  []string
+	exclude  []string
 }
 
-// NewScope makes the scope of a site from its start address.
-func NewScope(start string, exclude []string) (Scope, error) {
+// NewScope makes the scope of a site from its start address: its host, under the folder that it starts in. Patterns are
+// as in Match.
+func NewScope(start string, include, exclude []string) (Scope, error) {
 	n, err := Normalise(start)
 	if err != nil {
 		return Scope{}, err
@@ -96,24 +109,53 @@ func NewScope(start string, exclude []string) (Scope, error) {
 	if err != nil {
 		return Scope{}, err
 	}
-	return Scope{u.Host, u.Path[:strings.LastIndexByte(u.Path, '/')+1], exclude}, nil
+	return Scope{false, u.Host, u.Path[:strings.LastIndexByte(u.Path, '/')+1], include, exclude}, nil
 }
 
+// Anywhere is the scope of a list of addresses that were given one by one.
+func Anywhere(include, exclude []string) Scope { return Scope{true, "", "", include, exclude} }
+
 // Endings of what holds no text that can be read.
-const mediaEndings = ` .jpg .jpeg .png .gif .webp .avif .svg .ico .bmp .tif .tiff .css .js .mjs .map .json .xml .rss .atom .woff .woff2 .ttf .otf .eot
+const mediaEndings = ` .jpg .jpeg .png .gif .webp .avif .svg .ico .bmp .tif .tiff .css .js .mjs .map .xml .rss .atom .woff .woff2 .ttf .otf .eot
  .mp3 .mp4 .m4a .m4v .mov .avi .webm .ogg .wav .zip .gz .tar .tgz .bz2 .xz .7z .rar .exe .dmg .iso .deb .rpm .apk .jar .bin .ics .vcf `
 
-// Holds reports whether a normalised address belongs to the site and may be a page.
+// Holds reports whether a normalised address belongs to the source and may be a page.
 func (s Scope) Holds(address string) bool {
 	u, err := url.Parse(address)
-	if err != nil || u.Host != s.host || !strings.HasPrefix(u.Path, s.prefix) {
+	if err != nil {
 		return false
 	}
-	for _, x := range s.exclude {
-		if x != "" && strings.HasPrefix(u.Path, x) {
+	if !s.anywhere {
+		if u.Host != s.host || !strings.HasPrefix(u.Path, s.prefix) {
+			return false
+		}
+		ext := strings.ToLower(path.Ext(u.Path))
+		if ext != "" && !strings.ContainsAny(ext, " \n") && strings.Contains(mediaEndings, " "+ext+" ") {
 			return false
 		}
 	}
-	ext := strings.ToLower(path.Ext(u.Path))
-	return ext == "" || strings.ContainsAny(ext, " \n") || !strings.Contains(mediaEndings, " "+ext+" ")
+	for _, x := range s.exclude {
+		if x != "" && Match(x, u.RequestURI()) {
+			return false
+		}
+	}
+	return true
+}
+
+// Takes reports whether an address that belongs to the source is among the patterns to take in. One that is not is still
+// read for its links.
+func (s Scope) Takes(address string) bool {
+	if len(s.include) == 0 {
+		return true
+	}
+	u, err := url.Parse(address)
+	if err != nil {
+		return false
+	}
+	for _, x := range s.include {
+		if x != "" && Match(x, u.RequestURI()) {
+			return true
+		}
+	}
+	return false
 }

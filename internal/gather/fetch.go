@@ -1,6 +1,9 @@
 package gather
 
 import (
+	"bufio"
+	"compress/flate"
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -14,6 +17,8 @@ import (
 	"sync"
 	"syscall"
 	"time"
+
+	"github.com/andybalholm/brotli"
 )
 
 // Product is the crawler's name in robots.txt and at the front of its user agent.
@@ -49,21 +54,29 @@ type robotsEntry struct {
 	rules *Robots
 }
 
-// NewFetcher makes a fetcher.
-func NewFetcher(allowPrivate bool) *Fetcher {
-	dialer := &net.Dialer{Timeout: 10 * time.Second, Control: func(_, address string, _ syscall.RawConn) error {
-		if allowPrivate {
-			return nil
-		}
+// guarded dials public addresses only, unless private ones are allowed.
+func guarded(allowPrivate bool) *net.Dialer {
+	return guardedBy(func(a netip.AddrPort) bool { return allowPrivate || Public(a.Addr()) })
+}
+
+// guardedBy dials what may be dialled: what counts is what a name resolves to at that moment.
+func guardedBy(may func(netip.AddrPort) bool) *net.Dialer {
+	return &net.Dialer{Timeout: 10 * time.Second, Control: func(_, address string, _ syscall.RawConn) error {
 		ap, err := netip.ParseAddrPort(address)
 		if err != nil {
 			return err
 		}
-		if !Public(ap.Addr()) {
+		if !may(ap) {
 			return fmt.Errorf("%s: %w", ap.Addr(), ErrPrivate)
 		}
 		return nil
 	}}
+}
+
+// NewFetcher makes a fetcher.
+func NewFetcher(allowPrivate bool) *Fetcher { return newFetcher(guarded(allowPrivate)) }
+
+func newFetcher(dialer *net.Dialer) *Fetcher {
 	return &Fetcher{
 		robots: map[string]*robotsEntry{},
 		client: &http.Client{
@@ -136,6 +149,7 @@ func (f *Fetcher) GetIf(ctx context.Context, address string, limit int64, c Cond
 			return p, fmt.Errorf("fetch %s: %w", p.Address, err)
 		}
 		req.Header.Set("User-Agent", UserAgent)
+		req.Header.Set("Accept-Encoding", "gzip, br")
 		req.Header.Set("Accept", "text/html,application/xhtml+xml,text/plain;q=0.9,*/*;q=0.5")
 		if p.Address == address {
 			switch {
@@ -170,7 +184,7 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 	defer resp.Body.Close()
 	p.Status, p.MediaType = resp.StatusCode, resp.Header.Get("Content-Type")
 	p.ETag, p.LastModified = resp.Header.Get("ETag"), resp.Header.Get("Last-Modified")
-	p.RobotsTag = strings.ToLower(strings.Join(resp.Header.Values("X-Robots-Tag"), ","))
+	p.RobotsTag = robotsTag(resp.Header.Values("X-Robots-Tag"))
 	if s := resp.Header.Get("Retry-After"); s != "" {
 		if sec, err := strconv.Atoi(s); err == nil {
 			p.RetryAfter = time.Duration(sec) * time.Second
@@ -178,7 +192,11 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 			p.RetryAfter = time.Until(at)
 		}
 	}
-	body, err := io.ReadAll(io.LimitReader(resp.Body, limit+1))
+	plain, err := decoded(resp)
+	if err != nil {
+		return fmt.Errorf("read %s: %w", p.Address, err)
+	}
+	body, err := io.ReadAll(io.LimitReader(plain, limit+1)) // the limit is on what comes out, however small it was on the way
 	if err != nil {
 		return fmt.Errorf("read %s: %w", p.Address, plainError(err))
 	}
@@ -189,6 +207,43 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 	return nil
 }
 
+// robotsTag joins the directives of X-Robots-Tag headers that are for every crawler or for ours; those that name another
+// one, as in "otherbot: noindex", are none of our business.
+func robotsTag(values []string) string {
+	var out []string
+	for _, v := range values {
+		v = strings.ToLower(strings.TrimSpace(v))
+		if agent, rest, ok := strings.Cut(v, ":"); ok && !strings.ContainsAny(agent, ", ") && agent != "unavailable_after" && !strings.HasPrefix(agent, "max-") {
+			if agent != strings.ToLower(Product) {
+				continue
+			}
+			v = strings.TrimSpace(rest)
+		}
+		out = append(out, v)
+	}
+	return strings.Join(out, ",")
+}
+
+// decoded undoes the coding of a body that was sent (RFC 9110, section 8.4.1; RFC 7932 for br).
+func decoded(resp *http.Response) (io.Reader, error) {
+	switch c := strings.ToLower(strings.TrimSpace(resp.Header.Get("Content-Encoding"))); c {
+	case "", "identity":
+		return resp.Body, nil
+	case "gzip", "x-gzip":
+		head := bufio.NewReader(resp.Body)
+		if _, err := head.Peek(1); err == io.EOF {
+			return head, nil // no body at all, as for 304
+		}
+		return gzip.NewReader(head)
+	case "br":
+		return brotli.NewReader(resp.Body), nil
+	case "deflate":
+		return flate.NewReader(resp.Body), nil
+	default:
+		return nil, fmt.Errorf("the server coded it as %q, which was not asked for", c)
+	}
+}
+
 // plainError takes the address out of the client's error: it is said already.
 func plainError(err error) error {
 	var u *url.Error
@@ -197,6 +252,10 @@ func plainError(err error) error {
 			return fmt.Errorf("time-out: no answer within %s", Timeout)
 		}
 		return u.Err
+	}
+	var n net.Error
+	if errors.As(err, &n) && n.Timeout() {
+		return fmt.Errorf("time-out: it was not all there within %s", Timeout)
 	}
 	return err
 }
@@ -233,42 +292,6 @@ func (f *Fetcher) Robots(ctx context.Context, address string) (*Robots, error) {
 		return nil, ctx.Err()
 	}
 	return e.rules, nil
-}
-
-// Polite spaces the requests to each host.
-type Polite struct {
-	mu   sync.Mutex
-	next map[string]time.Time
-}
-
-// Wait blocks until the host of address may be asked again, every delay at most.
-func (p *Polite) Wait(ctx context.Context, address string, delay time.Duration) error {
-	if delay <= 0 {
-		return ctx.Err()
-	}
-	u, err := url.Parse(address)
-	if err != nil {
-		return err
-	}
-	p.mu.Lock()
-	if p.next == nil {
-		p.next = map[string]time.Time{}
-	}
-	now := time.Now()
-	at := p.next[u.Host]
-	if at.Before(now) {
-		at = now
-	}
-	p.next[u.Host] = at.Add(delay)
-	p.mu.Unlock()
-	t := time.NewTimer(time.Until(at))
-	defer t.Stop()
-	select {
-	case <-t.C:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
 }
 
 // Loopback reports whether an address names this machine by number or as localhost.

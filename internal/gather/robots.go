@@ -156,6 +156,10 @@ func (r *Robots) Allows(path string) bool {
 	return allow
 }
 
+// Match reports whether a path with its query fits a path pattern as robots.txt has them (RFC 9309, section 2.2.3): "*"
+// stands for anything, "$" at the end for the end; else the path may go on behind the pattern.
+func Match(pattern, path string) bool { return matches(canonical(pattern), canonical(path)) }
+
 // matches compares a pattern, in which "*" stands for any characters and a final "$" for the end, with a path. It takes
 // time proportional to the product of their lengths at worst.
 func matches(pattern, path string) bool {

@@ -34,13 +34,14 @@ var moved = map[string]string{"/tickets": "/booking-tickets", "/booking-tickets"
 
 // Site serves a folder of Markdown and HTML pages as a website with navigation, robots.txt and a sitemap, and with
 // faults on purpose: a redirect chain, a page that fails twice and then works, a slow one, one that only exists after
-// its scripts have run, a forbidden folder.
+// its scripts have run, a forbidden folder, a calendar without end. Files of other kinds are served as they are.
 func Site(pages fs.FS, home string, now func() time.Time) http.Handler {
 	s := &site{pages: pages, home: home, now: now, md: goldmark.New(goldmark.WithExtensions(extension.Table)), tries: map[string]int{}}
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /robots.txt", s.robots)
 	mux.HandleFunc("GET /sitemap.xml", s.sitemap)
 	mux.HandleFunc("GET /live-departures", s.scripted)
+	mux.HandleFunc("GET /calendar", s.calendar)
 	mux.HandleFunc("GET /", s.page)
 	return mux
 }
@@ -54,7 +55,7 @@ func (s *site) robots(w http.ResponseWriter, _ *http.Request) {
 func (s *site) sitemap(w http.ResponseWriter, _ *http.Request) {
 	var at []string
 	err := fs.WalkDir(s.pages, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || strings.HasPrefix(p, "news/") || strings.HasPrefix(p, "internal/") || strings.HasPrefix(p, "account/") || p == "basket.md" || p == "thank-you.md" {
+		if err != nil || d.IsDir() || path.Ext(p) != ".md" && path.Ext(p) != ".html" || strings.HasPrefix(p, "news/") || strings.HasPrefix(p, "internal/") || strings.HasPrefix(p, "account/") || p == "basket.md" || p == "thank-you.md" {
 			return err
 		}
 		at = append(at, strings.TrimSuffix(strings.TrimSuffix(p, path.Ext(p)), "index"))
@@ -76,7 +77,43 @@ func (s *site) sitemap(w http.ResponseWriter, _ *http.Request) {
 func (s *site) scripted(w http.ResponseWriter, _ *http.Request) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	fmt.Fprint(w, `<!doctype html><html lang="en"><head><title>Live departures</title></head><body><div id="board"></div>
-<script>document.getElementById("board").innerHTML = "<h1>Live departures</h1><p>All boats are on time.</p>"</script></body></html>`)
+<script>document.getElementById("board").innerHTML = "<h1>Live departures</h1><p>All boats are on time today. The board shows the next boat of each route; it is brought up to date every minute while the office is open.</p><table><tr><th>Route</th><th>Boat</th><th>Berth</th></tr><tr><td>Sandrel</td><td>Pellworth</td><td>1</td></tr><tr><td>Little Hobb</td><td>Skerrowe</td><td>3</td></tr></table>"</script></body></html>`)
+}
+
+// calendar has a page for every month there will ever be, and next to nothing on any of them.
+func (s *site) calendar(w http.ResponseWriter, q *http.Request) {
+	at, err := time.Parse("2006-01", q.URL.Query().Get("month"))
+	if err != nil {
+		at = s.now()
+	}
+	at = time.Date(at.Year(), at.Month(), 1, 0, 0, 0, 0, time.UTC)
+	link := func(t time.Time, words string) string {
+		return fmt.Sprintf(`<a href="/calendar?month=%s">%s</a>`, t.Format("2006-01"), words)
+	}
+	var out bytes.Buffer
+	s.frame(&out, "Calendar: "+at.Format("January 2006"), false, []byte("<h1>Calendar: "+at.Format("January 2006")+"</h1><p>No events in this month.</p><p>"+link(at.AddDate(0, -1, 0), "Month before")+" "+link(at.AddDate(0, 1, 0), "Month after")+"</p>"))
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	_, _ = w.Write(out.Bytes()) // the client has gone
+}
+
+// file serves what is neither a page nor a piece of one.
+func (s *site) file(w http.ResponseWriter, q *http.Request) bool {
+	name := strings.TrimPrefix(q.URL.Path, "/")
+	kind, ok := map[string]string{
+		".pdf": "application/pdf", ".docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document", ".xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+		".vtt": "text/vtt", ".webm": "video/webm", ".xml": "application/rss+xml",
+	}[path.Ext(name)]
+	if !ok {
+		return false
+	}
+	body, err := fs.ReadFile(s.pages, name)
+	if err != nil {
+		return false
+	}
+	w.Header().Set("Content-Type", kind)
+	w.Header().Set("ETag", fmt.Sprintf(`"%x"`, sha256.Sum256(body)))
+	http.ServeContent(w, q, "", time.Time{}, bytes.NewReader(body))
+	return true
 }
 
 func (s *site) page(w http.ResponseWriter, q *http.Request) {
@@ -102,6 +139,9 @@ func (s *site) page(w http.ResponseWriter, q *http.Request) {
 			return
 		}
 	}
+	if s.file(w, q) {
+		return
+	}
 	body, title, noindex, ok := s.read(at)
 	if !ok {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -122,7 +162,11 @@ func (s *site) read(at string) (body []byte, title string, noindex, ok bool) {
 		name += "index"
 	}
 	if raw, err := fs.ReadFile(s.pages, name+".html"); err == nil {
-		return raw, "Questions and answers", false, true
+		title := "Questions and answers"
+		if _, rest, ok := strings.Cut(string(raw), "<h1>"); ok {
+			title, _, _ = strings.Cut(rest, "</h1>")
+		}
+		return raw, title, false, true
 	}
 	raw, err := fs.ReadFile(s.pages, name+".md")
 	if err != nil {
@@ -149,7 +193,7 @@ func (s *site) read(at string) (body []byte, title string, noindex, ok bool) {
 }
 
 var menu = [][2]string{
-	{"/timetables/", "Timetables"}, {"/fares", "Fares"}, {"/bookings", "Bookings"}, {"/refunds", "Refunds"}, {"/faq", "Questions"}, {"/news/", "News"}, {"/contact", "Contact"},
+	{"/timetables/", "Timetables"}, {"/fares", "Fares"}, {"/bookings", "Bookings"}, {"/refunds", "Refunds"}, {"/faq", "Questions"}, {"/boats/", "Boats"}, {"/piers/", "Piers"}, {"/documents/", "Documents"}, {"/news/", "News"}, {"/contact", "Contact"},
 }
 
 var foot = [][2]string{
@@ -165,6 +209,8 @@ var foot = [][2]string{
 	{"/fares?utm_source=footer", "Prices"},
 	{"/old-brochure", "Brochure"},
 	{"/timetables/winter-2025", "Last winter"},
+	{"/about/people", "People"},
+	{"/calendar", "Calendar"},
 }
 
 func (s *site) frame(w io.Writer, title string, noindex bool, body []byte) {
@@ -184,7 +230,7 @@ func (s *site) frame(w io.Writer, title string, noindex bool, body []byte) {
 		name += " | Tolmouth Ferries"
 	}
 	fmt.Fprintf(w, `<!doctype html>
-<html lang="en-GB"><head><meta charset="utf-8"><title>%s</title>%s
+<html lang="en-GB"><head><meta charset="utf-8"><title>%s</title>%s<link rel="alternate" type="application/rss+xml" href="/news/feed.xml" title="News">
 <style>body{font:17px/1.5 Georgia,serif;max-width:46rem;margin:0 auto;padding:1rem;color:#1d2b33}nav a,footer a{margin-right:.8rem}table{border-collapse:collapse}td,th{border:1px solid #b8c4cc;padding:.2rem .6rem;text-align:left}footer{border-top:1px solid #b8c4cc;margin-top:2rem;font-size:.85rem}</style></head>
 <body><header><a href="/">Tolmouth Ferries</a><nav>%s</nav></header>
 <main>

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"strings"
 
@@ -12,64 +11,6 @@ import (
 	"jolvex/core/doc"
 )
 
-// Source is one place that documents come from.
-type Source struct {
-	ID        string `db:"id"`
-	Corpus    string `db:"corpus_id"`
-	Kind      string `db:"kind"`
-	Address   string `db:"address"`
-	Audience  string `db:"audience"`
-	Raw       string `db:"settings"`
-	CreatedAt string `db:"created_at"`
-}
-
-// SourceSettings say how a site is gathered.
-type SourceSettings struct {
-	AllowPrivate bool     `json:"allowPrivate,omitempty" doc:"May reach private and loopback addresses"`
-	PageCap      int      `json:"pageCap,omitempty" doc:"The most pages to take in; 0 stands for 5000"`
-	Exclude      []string `json:"exclude,omitempty" doc:"Path prefixes to leave alone" nullable:"false"`
-	Delay        int      `json:"delay,omitempty" doc:"Milliseconds between requests to one host; 0 stands for 1000, or none on a loopback address"`
-}
-
-// Settings reads the source's settings.
-func (s Source) Settings() (SourceSettings, error) {
-	var out SourceSettings
-	if err := json.Unmarshal([]byte(s.Raw), &out); err != nil {
-		return out, fmt.Errorf("read the settings of source %s: %w", s.Address, err)
-	}
-	return out, nil
-}
-
-// AddSource returns the corpus's source of that kind and address, making it when missing; settings are replaced.
-func (s *Store) AddSource(ctx context.Context, corpus, kind, address, audience string, set SourceSettings) (Source, error) {
-	raw, err := json.Marshal(set)
-	if err != nil {
-		return Source{}, err
-	}
-	var out Source
-	err = s.write(ctx, "add source "+address, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO sources (id, corpus_id, kind, address, audience, settings, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)
-			ON CONFLICT (corpus_id, kind, address) DO UPDATE SET settings = excluded.settings`,
-			uuid.NewString(), corpus, kind, address, audience, string(raw), s.stamp()); err != nil {
-			return err
-		}
-		return tx.GetContext(ctx, &out, `SELECT * FROM sources WHERE corpus_id = ? AND kind = ? AND address = ?`, corpus, kind, address)
-	})
-	return out, err
-}
-
-// Source finds a source by id.
-func (s *Store) Source(ctx context.Context, id string) (Source, error) {
-	var out Source
-	return out, s.get(ctx, &out, "source "+id, `SELECT * FROM sources WHERE id = ?`, id)
-}
-
-// Sources lists a corpus's sources, oldest first.
-func (s *Store) Sources(ctx context.Context, corpus string) ([]Source, error) {
-	out := []Source{}
-	return out, s.list(ctx, &out, "list sources", `SELECT * FROM sources WHERE corpus_id = ? ORDER BY created_at, id`, corpus)
-}
-
 // The states of a document.
 const (
 	Waiting   = "waiting"
@@ -78,6 +19,7 @@ const (
 	Unchanged = "unchanged"
 	LeftOut   = "left out"
 	Failed    = "failed"
+	Found     = "found" // how Fetched is called while nobody has chosen
 )
 
 // Document is one page or file of a source.
@@ -103,14 +45,31 @@ type Document struct {
 	FoundAt      string `db:"found_at"`
 	ChangedAt    string `db:"changed_at"`
 	Revisit      bool   `db:"revisit"`  // in the frontier again
-	Audience     string `db:"audience"` // of its source
+	Choice       string `db:"choice"`   // Taken, Left or Undecided
+	Media        string `db:"media"`    // the clip that it is a transcript of
+	LastMod      string `db:"lastmod"`  // as the sitemap or feed has it
+	Clutter      string `db:"clutter"`  // words, separated by commas
+	ReadBy       string `db:"read_by"`  // version of the extraction
+	Audience     string `db:"audience"` // its own, else its source's
+	Marks        string `db:"marks"`    // its own, else its source's
+	OwnAudience  string `db:"own_audience"`
+	OwnMarks     bool   `db:"has_marks"`
+	SourceKind   string `db:"source_kind"`
 }
 
-const documentColumns = `d.id, d.corpus_id, d.source_id, d.key, d.address, d.title, d.state, d.reason, d.version, d.media_type, d.status, d.bytes, d.words,
-	d.attempts, d.depth, d.found_on, d.etag, d.last_modified, d.found_at, d.changed_at, d.revisit, s.audience FROM documents d JOIN sources s ON s.id = d.source_id`
+// Whether a document is to be taken in.
+const (
+	Taken     = "in"
+	Left      = "out"
+	Undecided = "open" // nobody has chosen yet
+)
 
-// Address is a page that was found and is to be fetched.
-type Address struct{ Key, Address, FoundOn string }
+const documentColumns = `d.id, d.corpus_id, d.source_id, d.key, d.address, d.title, d.state, d.reason, d.version, d.media_type, d.status, d.bytes, d.words,
+	d.attempts, d.depth, d.found_on, d.etag, d.last_modified, d.found_at, d.changed_at, d.revisit, d.choice, d.media, d.lastmod, d.clutter, d.read_by, d.own_audience,
+	CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END AS audience, coalesce(d.own_marks, s.marks) AS marks, d.own_marks IS NOT NULL AS has_marks, s.kind AS source_kind FROM documents d JOIN sources s ON s.id = d.source_id`
+
+// Address is a page that was found. One whose Choice is Left is left out with the reason given and not fetched.
+type Address struct{ Key, Address, FoundOn, Choice, Reason, LastMod, Title, Media string }
 
 // AddAddresses puts addresses in the frontier that the source does not know yet, until it has most documents. It returns
 // how many are new.
@@ -134,9 +93,17 @@ func (s *Store) addAddresses(ctx context.Context, tx *sqlx.Tx, src Source, depth
 		if have+added >= most {
 			break
 		}
+		if a.Choice == "" {
+			a.Choice = Taken
+		}
+		state := Waiting
+		if a.Choice == Left {
+			state = LeftOut
+		}
 		now := s.stamp()
-		r, err := tx.ExecContext(ctx, `INSERT INTO documents (id, corpus_id, source_id, key, address, state, depth, found_on, found_at, changed_at)
-			VALUES (?, ?, ?, ?, ?, 'waiting', ?, ?, ?, ?) ON CONFLICT (source_id, key) DO NOTHING`, uuid.NewString(), src.Corpus, src.ID, a.Key, a.Address, depth, a.FoundOn, now, now)
+		r, err := tx.ExecContext(ctx, `INSERT INTO documents (id, corpus_id, source_id, key, address, state, reason, title, choice, lastmod, media, depth, found_on, found_at, changed_at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (source_id, key) DO UPDATE SET lastmod = excluded.lastmod WHERE excluded.lastmod > lastmod`,
+			uuid.NewString(), src.Corpus, src.ID, a.Key, a.Address, state, a.Reason, a.Title, a.Choice, a.LastMod, a.Media, depth, a.FoundOn, now, now)
 		if err != nil {
 			return 0, err
 		}
@@ -156,6 +123,8 @@ func (s *Store) Waiting(ctx context.Context, source string, limit int) ([]Docume
 // Outcome is what came of fetching one document.
 type Outcome struct {
 	State, Reason, Title, MediaType  string
+	Media                            string // "" leaves it as it is
+	Clutter, ReadBy                  string
 	ETag, LastModified, Address, Key string // Address and Key when a redirect moved the document; else ""
 	Status, Bytes, Words, Attempts   int
 	Hash                             string        // of Content
@@ -164,6 +133,9 @@ type Outcome struct {
 	Cap                              int
 }
 
+// SameText begins the reason of a document whose text another one has.
+const SameText = "has the same text as "
+
 // Due counts the documents of a source, and those of them that are to be fetched or visited again.
 func (s *Store) Due(ctx context.Context, source string) (due, total int, err error) {
 	var r struct{ Due, Total int }
@@ -171,7 +143,8 @@ func (s *Store) Due(ctx context.Context, source string) (due, total int, err err
 	return r.Due, r.Total, err
 }
 
-// Departed lists documents that had a version and have none now: they failed or were left out when last visited.
+// Departed lists documents that had a version and have none now: they failed or were left out when last visited, or were
+// not chosen.
 func (s *Store) Departed(ctx context.Context, corpus string) ([]string, error) {
 	var out []string
 	return out, s.list(ctx, &out, "list departed documents", `SELECT id FROM documents d WHERE corpus_id = ? AND state IN ('failed', 'left out') AND EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id)`, corpus)
@@ -204,7 +177,7 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 				return err
 			}
 			if len(same) > 0 {
-				o.State, o.Reason, o.Content = LeftOut, "has the same text as "+same[0], nil
+				o.State, o.Reason, o.Content = LeftOut, SameText+same[0], nil
 			}
 		}
 		version := ""
@@ -217,10 +190,20 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 		if o.Key == "" {
 			o.Key, o.Address = d.Key, d.Address
 		}
+		moved := o.Key != d.Key
 		if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = ?, reason = ?, title = ?, media_type = ?, etag = ?, last_modified = ?, status = ?, bytes = ?,
-			words = ?, attempts = ?, version = ?, key = ?, address = ?, changed_at = ?, revisit = 0 WHERE id = ?`, o.State, o.Reason, o.Title, o.MediaType, o.ETag, o.LastModified, o.Status,
-			o.Bytes, o.Words, o.Attempts, version, o.Key, o.Address, s.stamp(), d.ID); err != nil {
+			words = ?, attempts = ?, gone_at = CASE WHEN ? <> '' THEN '' WHEN version <> '' THEN ? ELSE gone_at END, version = ?, key = ?, address = ?, changed_at = ?, revisit = 0, read_by = ?, clutter = ?, media = CASE ? WHEN '' THEN media ELSE ? END WHERE id = ?`, o.State, o.Reason, o.Title, o.MediaType, o.ETag, o.LastModified, o.Status,
+			o.Bytes, o.Words, o.Attempts, version, s.stamp(), version, o.Key, o.Address, s.stamp(), o.ReadBy, o.Clutter, o.Media, o.Media, d.ID); err != nil {
 			return err
+		}
+		if moved { // where it was asked for stays known, with where it led
+			old := Address{Key: d.Key, Address: d.Address, FoundOn: d.FoundOn, Choice: Taken}
+			if _, err := s.addAddresses(ctx, tx, src, d.Depth, o.Cap+1, []Address{old}); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'left out', reason = ?, status = ?, read_by = ? WHERE source_id = ? AND key = ?`, "leads to "+o.Address+", which is here already", o.Status, o.ReadBy, src.ID, d.Key); err != nil {
+				return err
+			}
 		}
 		_, err := s.addAddresses(ctx, tx, src, d.Depth+1, o.Cap, o.Found)
 		return err
@@ -240,8 +223,105 @@ func (s *Store) putVersion(ctx context.Context, tx *sqlx.Tx, document, hash stri
 	return err
 }
 
-// Upload stores one uploaded file as a document of src. A file of the same name replaces it and keeps its identity.
-func (s *Store) Upload(ctx context.Context, src Source, key, address string, o Outcome) (Document, error) {
+// Original is a file as it was handed over.
+type Original struct {
+	MediaType string
+	Body      []byte
+}
+
+// Original reads the file that a document was made of; ErrMissing when none is kept.
+func (s *Store) Original(ctx context.Context, document string) (Original, error) {
+	var r struct {
+		MediaType string `db:"media_type"`
+		Body      []byte
+	}
+	if err := s.get(ctx, &r, "the file of document "+document, `SELECT media_type, body FROM originals WHERE document_id = ?`, document); err != nil {
+		return Original{}, err
+	}
+	body, err := s.dec.DecodeAll(r.Body, nil)
+	return Original{r.MediaType, body}, err
+}
+
+// HasOriginal reports whether the file of a document is kept.
+func (s *Store) HasOriginal(ctx context.Context, document string) (bool, error) {
+	var n int
+	err := s.get(ctx, &n, "look for the file", `SELECT count(*) FROM originals WHERE document_id = ?`, document)
+	return n > 0, err
+}
+
+// Past is one version that a document has had.
+type Past struct {
+	Version   string `db:"version"`
+	FetchedAt string `db:"fetched_at"`
+}
+
+// History lists the versions of a document, the newest first.
+func (s *Store) History(ctx context.Context, document string) ([]Past, error) {
+	var out []Past
+	return out, s.list(ctx, &out, "read the history", `SELECT version, fetched_at FROM document_versions WHERE document_id = ? ORDER BY fetched_at DESC, rowid DESC`, document)
+}
+
+// Changes are the documents of a corpus that came, changed or went after a moment.
+type Changes struct {
+	Added, Gone []Document
+	Changed     []ChangedDocument
+}
+
+// ChangedDocument is a document with the version that it had at that moment.
+type ChangedDocument struct {
+	Document
+	Before string `db:"before"`
+}
+
+// ChangesSince lists what came, changed and went after a moment.
+func (s *Store) ChangesSince(ctx context.Context, corpus, since string) (c Changes, err error) {
+	const alive = ` WHERE d.corpus_id = ? AND d.version <> '' AND d.choice = 'in' AND d.state IN ('fetched', 'indexed', 'unchanged')`
+	if err := s.list(ctx, &c.Added, "list what came", `SELECT `+documentColumns+alive+` AND NOT EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id AND v.fetched_at <= ?) ORDER BY d.address`, corpus, since); err != nil {
+		return c, err
+	}
+	if err := s.list(ctx, &c.Changed, "list what changed", `SELECT * FROM (SELECT (SELECT v.version FROM document_versions v WHERE v.document_id = d.id AND v.fetched_at <= ? ORDER BY v.fetched_at DESC, v.rowid DESC LIMIT 1) AS before, `+documentColumns+alive+`) x
+		WHERE before IS NOT NULL AND before <> version ORDER BY address`, since, corpus); err != nil {
+		return c, err
+	}
+	err = s.list(ctx, &c.Gone, "list what went", `SELECT `+documentColumns+` WHERE d.corpus_id = ? AND d.gone_at > ? AND d.state IN ('failed', 'left out') ORDER BY d.address`, corpus, since)
+	return c, err
+}
+
+// LeaveOut takes documents out: they stay known, with their version, and are not visited.
+func (s *Store) LeaveOut(ctx context.Context, ids []string, reason string) error {
+	return s.each(ctx, ids, "leave out documents", `UPDATE documents SET choice = 'out', state = 'left out', reason = ?, revisit = 0, gone_at = CASE WHEN version <> '' THEN ? ELSE gone_at END WHERE id IN (?)`, reason, s.stamp())
+}
+
+// TakeBack takes in again what was left out by choice.
+func (s *Store) TakeBack(ctx context.Context, ids []string) error {
+	return s.each(ctx, ids, "take documents in", `UPDATE documents SET choice = 'in', reason = '', gone_at = '', state = CASE WHEN version <> '' THEN 'fetched' ELSE 'waiting' END WHERE choice <> 'in' AND id IN (?)`)
+}
+
+func (s *Store) each(ctx context.Context, ids []string, what, query string, args ...any) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	return s.write(ctx, what, func(tx *sqlx.Tx) error {
+		q, all, err := sqlx.In(query, append(args, ids)...)
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, q, all...)
+		return err
+	})
+}
+
+// DeleteDocument removes a document with its history.
+func (s *Store) DeleteDocument(ctx context.Context, id string) error {
+	return s.write(ctx, "remove a document", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `DELETE FROM documents WHERE id = ?`, id)
+		return err
+	})
+}
+
+// Upload stores one file or text as a document of src, with the file itself. One of the same key replaces it and keeps its
+// identity.
+func (s *Store) Upload(ctx context.Context, src Source, key, address string, o Outcome, file *Original) (Document, error) {
 	var out Document
 	err := s.write(ctx, "store "+address, func(tx *sqlx.Tx) error {
 		now := s.stamp()
@@ -252,6 +332,12 @@ func (s *Store) Upload(ctx context.Context, src Source, key, address string, o O
 		var before struct{ ID, Version, State string }
 		if err := tx.GetContext(ctx, &before, `SELECT id, version, state FROM documents WHERE source_id = ? AND key = ?`, src.ID, key); err != nil {
 			return err
+		}
+		if file != nil {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO originals (document_id, media_type, body) VALUES (?, ?, ?) ON CONFLICT (document_id) DO UPDATE SET media_type = excluded.media_type, body = excluded.body`,
+				before.ID, file.MediaType, s.enc.EncodeAll(file.Body, nil)); err != nil {
+				return err
+			}
 		}
 		if o.Content != nil {
 			if before.Version == o.Hash && before.State == Indexed {
@@ -281,7 +367,7 @@ func (s *Store) Retry(ctx context.Context, corpus string, ids []string) (sources
 		}
 		where, args = q, more
 	}
-	where += ` AND source_id IN (SELECT id FROM sources WHERE kind <> 'upload')`
+	where += ` AND source_id IN (SELECT id FROM sources WHERE kind NOT IN ('upload', 'text', 'pairs'))`
 	err = s.write(ctx, "try again", func(tx *sqlx.Tx) error {
 		if err := tx.SelectContext(ctx, &sources, `SELECT DISTINCT source_id FROM documents WHERE `+where, args...); err != nil {
 			return err
@@ -298,16 +384,22 @@ func (s *Store) Retry(ctx context.Context, corpus string, ids []string) (sources
 }
 
 // Revisit puts every document of a source back into the frontier: what failed is tried again, the rest is visited to see
-// whether it changed. Until then it stays as it is.
+// whether it changed. Until then it stays as it is. What the visit before had to say is forgotten.
 func (s *Store) Revisit(ctx context.Context, source string) error {
 	return s.write(ctx, "revisit", func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'waiting', reason = '', attempts = 0 WHERE source_id = ? AND state = 'failed'`, source); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE sources SET notices = '[]' WHERE id = ?`, source); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE documents SET revisit = 1, attempts = 0 WHERE source_id = ? AND state IN ('indexed', 'unchanged', 'left out')`, source)
+		if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'waiting', reason = '', attempts = 0 WHERE source_id = ? AND state = 'failed' AND choice <> 'out'`, source); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE documents SET revisit = 1, attempts = 0 WHERE source_id = ? AND state IN ('indexed', 'unchanged', 'left out') AND choice <> 'out'`, source)
 		return err
 	})
 }
+
+// stateSeen is a document's state as people see it: what was fetched and nobody has chosen yet is found.
+const stateSeen = `CASE WHEN d.state = 'fetched' AND d.choice = 'open' THEN 'found' ELSE d.state END`
 
 // Filter picks documents of a corpus.
 type Filter struct {
@@ -322,7 +414,7 @@ func (s *Store) Documents(ctx context.Context, corpus string, f Filter) (docs []
 		where, args = append(where, `d.source_id = ?`), append(args, f.Source)
 	}
 	if f.State != "" {
-		where, args = append(where, `d.state = ?`), append(args, f.State)
+		where, args = append(where, stateSeen+` = ?`), append(args, f.State)
 	}
 	if f.Text != "" {
 		like := "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(f.Text) + "%"
@@ -343,9 +435,30 @@ func (s *Store) Document(ctx context.Context, id string) (Document, error) {
 	return out, s.get(ctx, &out, "document "+id, `SELECT `+documentColumns+` WHERE d.id = ?`, id)
 }
 
+// DocumentAt finds a document of a source by its key.
+func (s *Store) DocumentAt(ctx context.Context, source, key string) (Document, error) {
+	var out Document
+	return out, s.get(ctx, &out, "document "+key, `SELECT `+documentColumns+` WHERE d.source_id = ? AND d.key = ?`, source, key)
+}
+
+// Stands reports whether a document of that address is in a corpus now.
+func (s *Store) Stands(ctx context.Context, corpus, address string) (bool, error) {
+	var n int
+	err := s.get(ctx, &n, "look for "+address, `SELECT count(*) FROM documents WHERE corpus_id = ? AND address = ? AND state IN ('fetched', 'indexed', 'unchanged')`, corpus, address)
+	return n > 0, err
+}
+
+// Restamp records that a file has another stamp and the same text.
+func (s *Store) Restamp(ctx context.Context, id, stamp, readBy string) error {
+	return s.write(ctx, "stamp a document", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE documents SET etag = ?, read_by = ? WHERE id = ?`, stamp, readBy, id)
+		return err
+	})
+}
+
 // Indexable gives documents in one of the states that have a version, by id, after the given one.
 func (s *Store) Indexable(ctx context.Context, corpus string, states []string, after string, limit int) ([]Document, error) {
-	q, args, err := sqlx.In(`SELECT `+documentColumns+` WHERE d.corpus_id = ? AND d.state IN (?) AND d.version <> '' AND d.id > ? ORDER BY d.id LIMIT ?`, corpus, states, after, limit)
+	q, args, err := sqlx.In(`SELECT `+documentColumns+` WHERE d.corpus_id = ? AND d.state IN (?) AND d.version <> '' AND d.choice = 'in' AND d.id > ? ORDER BY d.id LIMIT ?`, corpus, states, after, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -359,7 +472,7 @@ func (s *Store) CountStates(ctx context.Context, corpus, source string) (map[str
 		State string
 		N     int
 	}
-	if err := s.list(ctx, &rows, "count documents", `SELECT state, count(*) AS n FROM documents WHERE corpus_id = ? AND (? = '' OR source_id = ?) GROUP BY state`, corpus, source, source); err != nil {
+	if err := s.list(ctx, &rows, "count documents", `SELECT `+stateSeen+` AS state, count(*) AS n FROM documents d WHERE corpus_id = ? AND (? = '' OR source_id = ?) GROUP BY 1`, corpus, source, source); err != nil {
 		return nil, err
 	}
 	out := map[string]int{}

@@ -16,6 +16,7 @@ const (
 	Done      = "done"
 	Broken    = "failed"
 	Cancelled = "cancelled"
+	Paused    = "paused"
 )
 
 // Job is a piece of long work.
@@ -36,16 +37,22 @@ type Job struct {
 	EndedAt    string `db:"ended_at"`
 }
 
-// AddJob queues a job. When one of the same kind and target waits already, that one is returned.
+// AddJob queues a job. When one of the same kind and target waits already, that one is returned; a
+// paused one is resumed.
 func (s *Store) AddJob(ctx context.Context, corpus, kind, target string) (Job, error) {
 	var out Job
 	err := s.write(ctx, "queue a job", func(tx *sqlx.Tx) error {
 		var same []Job
-		if err := tx.SelectContext(ctx, &same, `SELECT * FROM jobs WHERE corpus_id = ? AND kind = ? AND target = ? AND state = 'queued' LIMIT 1`, corpus, kind, target); err != nil {
+		if err := tx.SelectContext(ctx, &same, `SELECT * FROM jobs WHERE corpus_id = ? AND kind = ? AND target = ? AND state IN ('queued', 'paused') LIMIT 1`, corpus, kind, target); err != nil {
 			return err
 		}
 		if len(same) > 0 {
 			out = same[0]
+			if out.State == Paused {
+				out.State = Queued
+				_, err := tx.ExecContext(ctx, resume, out.ID)
+				return err
+			}
 			return nil
 		}
 		out = Job{ID: uuid.NewString(), Corpus: corpus, Kind: kind, Target: target, State: Queued, CreatedAt: s.stamp()}
@@ -53,6 +60,16 @@ func (s *Store) AddJob(ctx context.Context, corpus, kind, target string) (Job, e
 		return err
 	})
 	return out, err
+}
+
+const resume = `UPDATE jobs SET state = 'queued', ended_at = '' WHERE id = ? AND state = 'paused'`
+
+// ResumeJob puts a paused job back into the queue.
+func (s *Store) ResumeJob(ctx context.Context, id string) error {
+	return s.write(ctx, "resume a job", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, resume, id)
+		return err
+	})
 }
 
 // Requeue returns jobs to the queue that a dead owner left running. Only the owner of the data folder may call it.
@@ -63,13 +80,13 @@ func (s *Store) Requeue(ctx context.Context) error {
 	})
 }
 
-// TakeJob starts the oldest queued job whose corpus has none running; ErrMissing when there is none. Encoding has a lane of
-// its own: it runs beside the other jobs of its corpus.
+// TakeJob starts the oldest queued job whose corpus has none running; ErrMissing when there is none. Encoding and checking
+// have lanes of their own: they run beside the other jobs of their corpus.
 func (s *Store) TakeJob(ctx context.Context, lease time.Duration) (Job, error) {
 	var out []Job
 	err := s.write(ctx, "take a job", func(tx *sqlx.Tx) error {
 		return tx.SelectContext(ctx, &out, `UPDATE jobs SET state = 'running', attempts = attempts + 1, started_at = ?, lease_until = ? WHERE id = (
-			SELECT id FROM jobs j WHERE state = 'queued' AND NOT EXISTS (SELECT 1 FROM jobs r WHERE r.corpus_id = j.corpus_id AND r.state = 'running' AND (r.kind = 'encode') = (j.kind = 'encode'))
+			SELECT id FROM jobs j WHERE state = 'queued' AND NOT EXISTS (SELECT 1 FROM jobs r WHERE r.corpus_id = j.corpus_id AND r.state = 'running' AND (r.kind = 'encode') = (j.kind = 'encode') AND (r.kind = 'check') = (j.kind = 'check'))
 			ORDER BY created_at, rowid LIMIT 1) RETURNING *`, s.stamp(), s.now().Add(lease).UTC().Format(timeForm))
 	})
 	if err == nil && len(out) == 0 {

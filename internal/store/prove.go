@@ -211,6 +211,10 @@ type resultRow struct {
 // AddResults stores results of a run; what is there already is replaced.
 func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 	return s.write(ctx, "store results", func(tx *sqlx.Tx) error {
+		var corpus string
+		if err := tx.GetContext(ctx, &corpus, `SELECT corpus_id FROM runs WHERE id = ?`, run); err != nil {
+			return err
+		}
 		for _, r := range rs {
 			v, err := json.Marshal(r.Verdict)
 			if err != nil {
@@ -219,6 +223,9 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed}
 			if r.Trail != nil {
 				if row.Trail, err = s.pack(r.Trail); err != nil {
+					return err
+				}
+				if err := countKept(ctx, tx, corpus, r.Trail); err != nil {
 					return err
 				}
 			}
@@ -261,7 +268,10 @@ func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (s
 	id := uuid.NewString()
 	return id, s.write(ctx, "store a reply", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `INSERT INTO replies (id, corpus_id, surface, outcome, question, trail, at) VALUES (?, ?, ?, ?, ?, ?, ?)`, id, corpus, t.Pins.Surface, string(t.Outcome), t.Question, body, s.stamp())
-		return err
+		if err != nil {
+			return err
+		}
+		return countKept(ctx, tx, corpus, t)
 	})
 }
 

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -33,6 +34,10 @@ type Store struct {
 	enc  *zstd.Encoder
 	dec  *zstd.Decoder
 	now  func() time.Time
+
+	queueMu sync.Mutex
+	queue   []change
+	leading bool // somebody commits what waits
 }
 
 const pragmas = "_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=temp_store(2)"
@@ -82,20 +87,100 @@ const timeForm = "2006-01-02T15:04:05.000Z"
 
 func (s *Store) stamp() string { return s.now().UTC().Format(timeForm) }
 
-// write runs do in one transaction of the writer.
+// change is a write that waits for its transaction.
+type change struct {
+	ctx  context.Context
+	do   func(tx *sqlx.Tx) error
+	done chan error
+}
+
+// mostTogether is how many writes share one transaction at most.
+const mostTogether = 64
+
+// write runs do in a transaction of the writer. Writes that come at the same time share one transaction, and with it one
+// flush to the disk, but not their fate: one that fails leaves nothing, and the others stand. When write returns without an
+// error, what do wrote is on the disk.
 func (s *Store) write(ctx context.Context, what string, do func(tx *sqlx.Tx) error) error {
-	tx, err := s.w.BeginTxx(ctx, nil)
-	if err != nil {
-		return fmt.Errorf("%s: %w", what, err)
+	c := change{ctx, do, make(chan error, 1)}
+	s.queueMu.Lock()
+	s.queue = append(s.queue, c)
+	lead := !s.leading
+	s.leading = true
+	s.queueMu.Unlock()
+	if lead {
+		s.drain()
 	}
-	defer func() { _ = tx.Rollback() }() // does nothing after Commit
-	if err := do(tx); err != nil {
-		return fmt.Errorf("%s: %w", what, err)
-	}
-	if err := tx.Commit(); err != nil {
+	if err := <-c.done; err != nil {
 		return fmt.Errorf("%s: %w", what, err)
 	}
 	return nil
+}
+
+// drain commits what waits until nothing does.
+func (s *Store) drain() {
+	for {
+		s.queueMu.Lock()
+		n := min(len(s.queue), mostTogether)
+		if n == 0 {
+			s.leading = false
+			s.queueMu.Unlock()
+			return
+		}
+		batch := append([]change(nil), s.queue[:n]...)
+		s.queue = append(s.queue[:0:0], s.queue[n:]...)
+		s.queueMu.Unlock()
+		for i, err := range s.commit(batch) {
+			batch[i].done <- err
+		}
+	}
+}
+
+// commit runs changes in one transaction, each in a savepoint of its own, and tells what came of each.
+func (s *Store) commit(batch []change) []error {
+	out := make([]error, len(batch))
+	all := func(err error) []error {
+		for i := range out {
+			if out[i] == nil {
+				out[i] = err
+			}
+		}
+		return out
+	}
+	ctx := context.Background()
+	tx, err := s.w.BeginTxx(ctx, nil)
+	if err != nil {
+		return all(err)
+	}
+	defer func() { _ = tx.Rollback() }() // does nothing after Commit
+	for i, c := range batch {
+		if out[i] = c.ctx.Err(); out[i] != nil {
+			continue
+		}
+		if _, err := tx.ExecContext(ctx, `SAVEPOINT one`); err != nil {
+			return all(err)
+		}
+		end := `RELEASE one`
+		if out[i] = attempt(c.do, tx); out[i] != nil {
+			end = `ROLLBACK TO one; RELEASE one`
+		}
+		if _, err := tx.ExecContext(ctx, end); err != nil {
+			return all(err)
+		}
+	}
+	if err := tx.Commit(); err != nil {
+		return all(err)
+	}
+	return out
+}
+
+// attempt turns a panic into an error: others wait for the same transaction.
+func attempt(do func(tx *sqlx.Tx) error, tx *sqlx.Tx) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("the write broke off: %v", r)
+		}
+	}()
+	return do(tx)
 }
 
 func (s *Store) get(ctx context.Context, dest any, what, query string, args ...any) error {

@@ -96,10 +96,10 @@ func TestAPageIsTakenInOnce(t *testing.T) {
 	s := open(t)
 	_, src := site(t, s)
 	ctx := t.Context()
-	n, err := s.AddAddresses(ctx, src, 0, 3, []Address{{"a", "http://example.org/a", ""}, {"b", "http://example.org/b", ""}, {"a", "http://example.org/a", ""}})
+	n, err := s.AddAddresses(ctx, src, 0, 3, []Address{{Key: "a", Address: "http://example.org/a", FoundOn: ""}, {Key: "b", Address: "http://example.org/b", FoundOn: ""}, {Key: "a", Address: "http://example.org/a", FoundOn: ""}})
 	require.NoError(t, err)
 	assert.Equal(t, 2, n)
-	n, err = s.AddAddresses(ctx, src, 1, 3, []Address{{"b", "", ""}, {"c", "http://example.org/c", ""}, {"d", "http://example.org/d", ""}})
+	n, err = s.AddAddresses(ctx, src, 1, 3, []Address{{Key: "b", Address: "", FoundOn: ""}, {Key: "c", Address: "http://example.org/c", FoundOn: ""}, {Key: "d", Address: "http://example.org/d", FoundOn: ""}})
 	require.NoError(t, err)
 	assert.Equal(t, 1, n, "the cap of three holds")
 	waiting, err := s.Waiting(ctx, src.ID, 10)
@@ -107,7 +107,7 @@ func TestAPageIsTakenInOnce(t *testing.T) {
 	require.Len(t, waiting, 3)
 
 	// The page, its version and what was found on it go in together.
-	o, err := s.Finish(ctx, waiting[0], src, Outcome{State: Fetched, Title: "A", Hash: "h1", Content: page("text"), Found: []Address{{"e", "http://example.org/e", "a"}}, Cap: 10})
+	o, err := s.Finish(ctx, waiting[0], src, Outcome{State: Fetched, Title: "A", Hash: "h1", Content: page("text"), Found: []Address{{Key: "e", Address: "http://example.org/e", FoundOn: "a"}}, Cap: 10})
 	require.NoError(t, err)
 	assert.Equal(t, Fetched, o.State)
 	d, err := s.Version(ctx, "h1")
@@ -134,7 +134,7 @@ func TestRetryTakesOnlyWhatFailed(t *testing.T) {
 	s := open(t)
 	c, src := site(t, s)
 	ctx := t.Context()
-	_, err := s.AddAddresses(ctx, src, 0, 9, []Address{{"a", "a", ""}, {"b", "b", ""}, {"c", "c", ""}})
+	_, err := s.AddAddresses(ctx, src, 0, 9, []Address{{Key: "a", Address: "a", FoundOn: ""}, {Key: "b", Address: "b", FoundOn: ""}, {Key: "c", Address: "c", FoundOn: ""}})
 	require.NoError(t, err)
 	ds, err := s.Waiting(ctx, src.ID, 9)
 	require.NoError(t, err)
@@ -157,9 +157,9 @@ func TestUploadKeepsIdentity(t *testing.T) {
 	require.NoError(t, err)
 	src, err := s.AddSource(t.Context(), c.ID, "upload", "files", index.Public, SourceSettings{})
 	require.NoError(t, err)
-	first, err := s.Upload(t.Context(), src, "a.md", "a.md", Outcome{State: Fetched, Hash: "1", Content: page("one")})
+	first, err := s.Upload(t.Context(), src, "a.md", "a.md", Outcome{State: Fetched, Hash: "1", Content: page("one")}, nil)
 	require.NoError(t, err)
-	second, err := s.Upload(t.Context(), src, "a.md", "a.md", Outcome{State: Fetched, Hash: "2", Content: page("two")})
+	second, err := s.Upload(t.Context(), src, "a.md", "a.md", Outcome{State: Fetched, Hash: "2", Content: page("two")}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, first.ID, second.ID)
 	assert.Equal(t, "2", second.Version)
@@ -172,9 +172,9 @@ func TestPublishMarksOnlyTheVersionsItBroughtIn(t *testing.T) {
 	s := open(t)
 	c, src := site(t, s)
 	ctx := t.Context()
-	d, err := s.Upload(ctx, src, "a", "a", Outcome{State: Fetched, Hash: "1", Content: page("one")})
+	d, err := s.Upload(ctx, src, "a", "a", Outcome{State: Fetched, Hash: "1", Content: page("one")}, nil)
 	require.NoError(t, err)
-	_, err = s.Upload(ctx, src, "a", "a", Outcome{State: Fetched, Hash: "2", Content: page("two")})
+	_, err = s.Upload(ctx, src, "a", "a", Outcome{State: Fetched, Hash: "2", Content: page("two")}, nil)
 	require.NoError(t, err)
 	require.NoError(t, s.Publish(ctx, c.ID, "m1", index.Manifest{VectorSet: "v"}, map[string]string{d.ID: "1"}))
 	now, err := s.Document(ctx, d.ID)
@@ -324,7 +324,7 @@ func TestFiltersTakeTheirTextLiterally(t *testing.T) {
 	s := open(t)
 	c, src := site(t, s)
 	for _, a := range []string{"100%_free", "100 free", "percent"} {
-		_, err := s.Upload(t.Context(), src, a, a, Outcome{State: Fetched, Hash: a, Content: page(a)})
+		_, err := s.Upload(t.Context(), src, a, a, Outcome{State: Fetched, Hash: a, Content: page(a)}, nil)
 		require.NoError(t, err)
 	}
 	ds, total, err := s.Documents(t.Context(), c.ID, Filter{Text: "%_", Limit: 10})
@@ -332,4 +332,49 @@ func TestFiltersTakeTheirTextLiterally(t *testing.T) {
 	assert.Equal(t, 1, total)
 	require.Len(t, ds, 1)
 	assert.Equal(t, "100%_free", ds[0].Address)
+}
+
+// Writes that share a transaction do not share their fate, and each is there when it returns.
+func TestWritesTogetherStandAndFailAlone(t *testing.T) {
+	s := open(t)
+	var wg sync.WaitGroup
+	errs := make([]error, 200)
+	for i := range errs {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			errs[i] = s.write(t.Context(), "try", func(tx *sqlx.Tx) error {
+				if _, err := tx.Exec(`INSERT INTO corpora (id, name, method, created_at) VALUES (?, ?, '{}', '')`, fmt.Sprint(i), fmt.Sprint(i/2*2)); err != nil {
+					return err
+				}
+				if i%10 == 0 {
+					return errors.New("no")
+				}
+				if i%10 == 2 {
+					panic("no")
+				}
+				return nil
+			})
+			if errs[i] == nil {
+				var n int
+				assert.NoError(t, s.r.Get(&n, `SELECT count(*) FROM corpora WHERE id = ?`, fmt.Sprint(i)))
+				assert.Equal(t, 1, n)
+			}
+		}()
+	}
+	wg.Wait()
+	good := 0
+	for i, err := range errs {
+		if err == nil {
+			good++
+			assert.NotContains(t, []int{0, 2}, i%10)
+		}
+	}
+	var rows int
+	require.NoError(t, s.r.Get(&rows, `SELECT count(*) FROM corpora`))
+	assert.Equal(t, good, rows, "names are unique: of each pair one stands")
+	assert.Equal(t, 100, rows)
+	gone, cancel := context.WithCancel(t.Context())
+	cancel()
+	assert.ErrorIs(t, s.write(gone, "late", func(*sqlx.Tx) error { return nil }), context.Canceled)
 }

@@ -11,15 +11,19 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sys/unix"
 
 	"jolvex/core/answer"
+	"jolvex/core/check"
+	"jolvex/core/chunk"
 	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/find"
+	"jolvex/internal/pdf"
 	"jolvex/internal/store"
 )
 
@@ -46,15 +50,20 @@ type App struct {
 	store    *store.Store
 	words    *embed.Static
 	encoder  *embed.Encoder
+	endpoint atomic.Pointer[endpoint] // of embeddings; nil when none is connected
 	versions *lru.Cache[string, *doc.Document]
+	prepared *lru.Cache[string, *chunk.Prepared] // by version
 	memory   *find.Memory
 	opened   *answer.Opened
+	looks    *lru.Cache[string, *check.Look]
+	pdf      *pdf.Reader
 	log      *slog.Logger
 	now      func() time.Time
 	hub      hub
 
 	mu      sync.Mutex
 	corpora map[string]*shelf
+	folders map[string]uint64 // of watched folders: what they held when last looked at
 
 	wake    chan struct{} // a job was queued
 	stop    context.CancelFunc
@@ -79,7 +88,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 		lock.Close()
 		return nil, fmt.Errorf("%s: %w", dir, ErrOwned)
 	}
-	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
+	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, folders: map[string]uint64{}, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
 	a.ctx, a.stop = context.WithCancel(context.WithoutCancel(ctx))
 	if err := a.begin(ctx); err != nil {
 		a.stop()
@@ -100,21 +109,32 @@ func (a *App) begin(ctx context.Context) error {
 	if a.versions, err = lru.New[string, *doc.Document](4000); err != nil {
 		return err
 	}
+	if a.prepared, err = lru.New[string, *chunk.Prepared](4000); err != nil {
+		return err
+	}
 	if a.memory, err = find.NewMemory(6_000); err != nil {
 		return err
 	}
 	if a.opened, err = answer.NewOpened(2_000); err != nil {
 		return err
 	}
+	if a.looks, err = lru.New[string, *check.Look](2_500); err != nil {
+		return err
+	}
+	a.pdf = pdf.NewReader(filepath.Join(cacheDir(a.dir), "pdf"))
 	if a.store, err = store.Open(ctx, filepath.Join(a.dir, "jolvex.db"), a.now); err != nil {
 		return err
+	}
+	if err := a.loadEndpoint(ctx); err != nil {
+		return errors.Join(err, a.store.Close())
 	}
 	if err := a.store.Requeue(ctx); err != nil {
 		return errors.Join(err, a.store.Close())
 	}
 	a.hub.init()
-	a.running.Add(1)
+	a.running.Add(2)
 	go a.runJobs()
+	go a.runSchedules()
 	return nil
 }
 
@@ -122,8 +142,17 @@ func (a *App) begin(ctx context.Context) error {
 func (a *App) Close() error {
 	a.stop()
 	a.running.Wait()
+	a.pdf.Close()
 	err := a.store.Close()
 	return errors.Join(err, a.lock.Close())
+}
+
+// cacheDir is where derived files lie that data folders can share: the user's cache, or the data folder when there is none.
+func cacheDir(data string) string {
+	if dir, err := os.UserCacheDir(); err == nil {
+		return filepath.Join(dir, "jolvex")
+	}
+	return filepath.Join(data, "cache")
 }
 
 // Dir is the data folder.

@@ -26,6 +26,7 @@ type Evidence struct {
 	Title   string       `json:"title"`
 	Path    []string     `json:"path" nullable:"false"`
 	Text    string       `json:"text"`
+	Section string       `json:"section,omitempty" doc:"The text of the section that a small chunk brings with it"`
 	Lit     []text.Piece `json:"lit" nullable:"false" doc:"Byte ranges of Text that match the question's terms"`
 }
 
@@ -68,6 +69,7 @@ type Reply struct {
 	Support  float64       `json:"support"`
 	Cited    []Cited       `json:"cited" nullable:"false"`
 	Evidence []Evidence    `json:"evidence" nullable:"false"`
+	Left     []LeftOut     `json:"left" nullable:"false" doc:"What could have been among the evidence and is not, and why"`
 	Trail    *answer.Trail `json:"trail"`
 	Millis   float64       `json:"millis"`
 }
@@ -83,17 +85,18 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 		return answer.Bench{}, err
 	}
 	snap := s.snapshot.Load()
-	emb, sentence := embed.Embedder(a.words), embed.Embedder(a.words)
-	encoded := find.Encoded{Chunks: snap.Embedder == a.encoder.ID(), Sentences: snap.Sentences}
-	if encoded.Chunks {
-		emb = a.encoder
+	sentence := embed.Embedder(a.words)
+	emb, err := a.madeBy(snap.Embedder)
+	if err != nil {
+		return answer.Bench{}, err
 	}
+	encoded := find.Encoded{Chunks: emb.ID() != a.words.ID(), Sentences: snap.Sentences}
 	if encoded.Sentences {
 		sentence = sentenceEncoder{a}
 	}
 	began := time.Now()
 	return answer.Bench{
-		View: snap.See(who.Audience), Texts: a, Embedder: emb, Sentence: sentence, Encoded: encoded, Memory: a.memory, Opened: a.opened, Words: a.words, Lexicon: a.words, Query: m.Query, Find: m.Find, Answer: m.Answer,
+		View: snap.See(who.Audience), Texts: a, Embedder: emb, Sentence: sentence, Encoded: encoded, Foreign: encoded.Chunks && emb.ID() != a.encoder.ID(), Memory: a.memory, Opened: a.opened, Words: a.words, Lexicon: a.words, Query: m.Query, Find: m.Find, Priority: m.Priority, Answer: m.Answer,
 		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}, nil
@@ -106,14 +109,14 @@ const (
 )
 
 // trail is the one path of a question: every surface and every run comes through here.
-func (a *App) trail(ctx context.Context, who Caller, c store.Corpus, m method.Method, q query.Question) (*answer.Trail, float64, error) {
+func (a *App) trail(ctx context.Context, who Caller, c store.Corpus, m method.Method, q query.Question, f index.Filter) (*answer.Trail, float64, error) {
 	if len(q.Text) > maxQuestion {
 		return nil, 0, inputError("a question has at most %d bytes, this one %d", maxQuestion, len(q.Text))
 	}
 	if len(q.Turns) > maxTurns {
 		q.Turns = q.Turns[len(q.Turns)-maxTurns:]
 	}
-	if who.Audience != index.Public && who.Audience != index.Staff {
+	if err := checkAudience(who.Audience); err != nil {
 		return nil, 0, inputError("nobody may ask as %q", who.Audience)
 	}
 	began := time.Now()
@@ -121,6 +124,7 @@ func (a *App) trail(ctx context.Context, who Caller, c store.Corpus, m method.Me
 	if err != nil {
 		return nil, 0, err
 	}
+	b.Filter = f
 	t, err := answer.Answer(q, b)
 	return t, float64(time.Since(began).Microseconds()) / 1000, err
 }
@@ -131,7 +135,7 @@ func (a *App) Ask(ctx context.Context, who Caller, corpus string, q query.Questi
 	if err != nil {
 		return nil, err
 	}
-	t, ms, err := a.trail(ctx, who, c, c.Method, q)
+	t, ms, err := a.trail(ctx, who, c, c.Method, q, index.Filter{})
 	if err != nil {
 		return nil, err
 	}
@@ -143,26 +147,6 @@ func (a *App) Ask(ctx context.Context, who Caller, corpus string, q query.Questi
 	if r.ID, err = a.store.AddReply(ctx, c.ID, t); err != nil {
 		return nil, err
 	}
-	return r, nil
-}
-
-// Find ranks chunks for a question under the corpus's draft. The reply that goes with it is made, not kept.
-func (a *App) Find(ctx context.Context, who Caller, corpus string, q query.Question) (*Reply, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return nil, err
-	}
-	m := c.Method
-	m.Query.Courtesy = false // what is searched for is searched for
-	t, ms, err := a.trail(ctx, who, c, m, q)
-	if err != nil {
-		return nil, err
-	}
-	r, err := a.expand(ctx, t)
-	if err != nil {
-		return nil, err
-	}
-	r.Millis = ms
 	return r, nil
 }
 
@@ -186,22 +170,23 @@ func (a *App) Reply(ctx context.Context, corpus, id string) (*Reply, error) {
 // expand fetches the texts that a trail refers to.
 func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 	r := &Reply{Reply: t.Text(), Refused: t.Outcome == answer.Refused, Support: t.Support, Trail: t, Cited: []Cited{}, Evidence: []Evidence{}}
-	addresses := map[string]string{}
+	documents := map[string]store.Document{}
 	for _, c := range t.Candidates {
 		body, err := a.Version(c.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
-		at, ok := addresses[c.Document]
+		d, ok := documents[c.Document]
 		if !ok {
-			d, err := a.store.Document(ctx, c.Document)
-			if err != nil {
+			if d, err = a.store.Document(ctx, c.Document); err != nil {
 				return nil, fmt.Errorf("open the evidence: %w", err)
 			}
-			at = d.Address
-			addresses[c.Document] = at
+			documents[c.Document] = d
 		}
-		e := Evidence{Candidate: c, Address: at, Title: body.Title, Path: pathAt(body, c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
+		e := Evidence{Candidate: c, Address: d.Address, Title: body.Title, Path: pathAt(body, c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
+		if c.Parent.Len() > 0 {
+			e.Section = body.Of(c.Parent)
+		}
 		e.Lit = append(e.Lit, find.Lit(e.Text, t.Reading.Terms)...)
 		r.Evidence = append(r.Evidence, e)
 	}
@@ -214,9 +199,15 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
-		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, linkTo(e.Address, body, s.Span), e.Title, pathAt(body, s.Span), s.Span, body.Of(s.Span)})
+		at := e.Address
+		if clip := documents[e.Document].Media; clip != "" {
+			at = clip // what is said is cited at the moment at which it is said
+		}
+		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, linkTo(at, body, s.Span), e.Title, pathAt(body, s.Span), s.Span, body.Of(s.Span)})
 	}
-	return r, nil
+	var err error
+	r.Left, err = a.leftOut(ctx, documents, t.Left)
+	return r, err
 }
 
 // pathAt is the heading path that governs a span; headings that the span opens with belong to it.

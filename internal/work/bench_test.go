@@ -12,7 +12,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"jolvex/core/chunk"
 	"jolvex/core/embed"
 	"jolvex/core/prove"
 	"jolvex/internal/store"
@@ -50,7 +49,7 @@ func bigSite(b *testing.B) string {
 	return srv.URL
 }
 
-func idle(b *testing.B, a *work.App, corpus string) {
+func idle(b testing.TB, a *work.App, corpus string) {
 	for end := time.Now().Add(5 * time.Minute); ; time.Sleep(10 * time.Millisecond) {
 		require.True(b, time.Now().Before(end))
 		js, err := a.Jobs(context.Background(), corpus)
@@ -103,7 +102,7 @@ func BenchmarkCorpus(b *testing.B) {
 		ds, _, err := a.Documents(ctx, "c", store.Filter{Limit: 1})
 		require.NoError(b, err)
 		began = time.Now()
-		_, err = a.Preview(ctx, "c", ds[0].ID, chunk.Settings{Strategy: chunk.Fixed, Size: 64, Overlap: 8})
+		_, err = a.Preview(ctx, "c", ds[0].ID, m.Chunk, nil)
 		require.NoError(b, err)
 		b.ReportMetric(float64(time.Since(began).Microseconds())/1000, "ms-preview")
 

@@ -2,10 +2,8 @@ package work
 
 import (
 	"context"
-	"errors"
 	"strings"
 
-	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/measure"
@@ -20,9 +18,11 @@ type Corpus struct {
 	States    map[string]int `json:"states" doc:"Documents by state"`
 	Documents int            `json:"documents" doc:"Documents that can be found"`
 	Failed    int            `json:"failed"`
+	Found     int            `json:"found" doc:"Documents that were found and nobody has chosen yet"`
+	Findings  map[string]int `json:"findings" doc:"Findings of content checks that are not dismissed, by severity"`
 	Chunks    int            `json:"chunks"`
 	Stale     bool           `json:"stale" doc:"The index was built with other settings than the draft has"`
-	Meaning   string         `json:"meaning" enum:"encoder,words," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
+	Meaning   string         `json:"meaning" enum:"encoder,words,endpoint," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
 	Bar       float64        `json:"bar"`
 	LastRun   *RunFigures    `json:"lastRun,omitempty"`
 	Answered  *float64       `json:"answered,omitempty" doc:"Share of answerable questions answered in the last run"`
@@ -83,6 +83,15 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 		return out, err
 	}
 	out.Documents, out.Failed = out.States[store.Indexed]+out.States[store.Unchanged], out.States[store.Failed]
+	out.Found = out.States[store.Found]
+	counts, err := a.store.FindingCounts(ctx, c.ID)
+	if err != nil {
+		return out, err
+	}
+	out.Findings = map[string]int{}
+	for n, name := range severities {
+		out.Findings[name] = counts[n]
+	}
 	s, err := a.shelf(ctx, c)
 	if err != nil {
 		return out, err
@@ -94,6 +103,10 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 		out.Meaning = embed.GradeEncoder
 	case a.words.ID():
 		out.Meaning = embed.GradeWords
+	default:
+		if len(snap.Parts) > 0 {
+			out.Meaning = embed.GradeEndpoint
+		}
 	}
 	st, err := c.Method.Stages(a.target(c.Method).ID())
 	if err != nil {
@@ -124,96 +137,4 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 		break
 	}
 	return out, nil
-}
-
-// Document is a document as callers see it, without its text.
-type Document struct {
-	ID        string `json:"id"`
-	Source    string `json:"source"`
-	Address   string `json:"address"`
-	Title     string `json:"title"`
-	State     string `json:"state" enum:"waiting,fetched,indexed,unchanged,left out,failed"`
-	Reason    string `json:"reason"`
-	Status    int    `json:"status" doc:"HTTP status, 0 when none came"`
-	Words     int    `json:"words"`
-	Version   string `json:"version"`
-	FoundOn   string `json:"foundOn"`
-	ChangedAt string `json:"changedAt"`
-}
-
-func documentView(d store.Document) Document {
-	return Document{d.ID, d.Source, d.Address, d.Title, d.State, d.Reason, d.Status, d.Words, d.Version, d.FoundOn, d.ChangedAt}
-}
-
-// Documents lists documents of a corpus by address.
-func (a *App) Documents(ctx context.Context, corpus string, f store.Filter) ([]Document, int, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return nil, 0, err
-	}
-	ds, total, err := a.store.Documents(ctx, c.ID, f)
-	if err != nil {
-		return nil, 0, err
-	}
-	out := make([]Document, len(ds))
-	for i, d := range ds {
-		out[i] = documentView(d)
-	}
-	return out, total, nil
-}
-
-// OpenDocument is a document with its canonical text and its cuts.
-type OpenDocument struct {
-	Document
-	Description string   `json:"description"`
-	Text        string   `json:"text"`
-	Blocks      []Block  `json:"blocks" nullable:"false"`
-	Notes       []string `json:"notes" nullable:"false"`
-}
-
-// Block is a block of an opened document with the heading path above it.
-type Block struct {
-	doc.Block
-	Path []string `json:"path" nullable:"false"`
-}
-
-// OpenDocument opens a document in its current version, or in the one given.
-func (a *App) OpenDocument(ctx context.Context, corpus, id, version string) (OpenDocument, error) {
-	d, err := a.documentOf(ctx, corpus, id)
-	if err != nil {
-		return OpenDocument{}, err
-	}
-	out := OpenDocument{Document: documentView(d), Blocks: []Block{}, Notes: []string{}}
-	if version == "" {
-		version = d.Version
-	}
-	if version == "" {
-		return out, nil
-	}
-	body, err := a.Version(version)
-	if err != nil {
-		return out, err
-	}
-	out.Version, out.Description, out.Text = version, body.Description, body.Text
-	out.Notes = append(out.Notes, body.Notes...)
-	for i, b := range body.Blocks {
-		path := body.Path(i)
-		if path == nil {
-			path = []string{}
-		}
-		out.Blocks = append(out.Blocks, Block{b, path})
-	}
-	return out, nil
-}
-
-func (a *App) documentOf(ctx context.Context, corpus, id string) (store.Document, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return store.Document{}, err
-	}
-	d, err := a.store.Document(ctx, id)
-	if err == nil && d.Corpus != c.ID {
-		err = errors.Join(ErrMissing)
-	}
-	return d, err
 }

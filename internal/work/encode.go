@@ -5,12 +5,14 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"runtime"
 	"strings"
 
 	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/method"
+	"jolvex/internal/model"
 	"jolvex/internal/store"
 )
 
@@ -23,7 +25,8 @@ const encodeBatch = 32
 
 // encodeIfLittle gives cuts the encoder's vectors when few of them have to be computed.
 func (a *App) encodeIfLittle(ctx context.Context, m method.Method, cuts []cut) error {
-	if m.Embed.Grade != embed.GradeEncoder {
+	b := a.behind(m)
+	if b == nil {
 		return nil
 	}
 	var texts []string
@@ -32,7 +35,7 @@ func (a *App) encodeIfLittle(ctx context.Context, m method.Method, cuts []cut) e
 			texts = append(texts, whole(t))
 		}
 	}
-	have, err := a.remembered(ctx, texts)
+	have, err := a.remembered(ctx, b, texts)
 	if err != nil {
 		return err
 	}
@@ -45,17 +48,23 @@ func (a *App) encodeIfLittle(ctx context.Context, m method.Method, cuts []cut) e
 	if missing > promptly {
 		return nil
 	}
-	if err := a.encodeMissing(ctx, texts, have); err != nil {
+	if err := a.encodeMissing(ctx, b, texts, have); err != nil {
+		if errors.Is(err, model.ErrConnection) {
+			return nil // the pass behind tries again, and says what is wrong
+		}
 		return err
 	}
 	for i := range cuts {
+		if b.ID() != a.encoder.ID() {
+			break
+		}
 		if err := a.encodeSentences(ctx, cuts[i].entries); err != nil {
 			return err
 		}
 	}
 	for i := range cuts {
 		n := len(cuts[i].texts)
-		cuts[i].encoded, have = have[:n], have[n:]
+		cuts[i].encoded, cuts[i].by, have = have[:n], b, have[n:]
 	}
 	return nil
 }
@@ -65,23 +74,23 @@ func contentKey(s string) []byte {
 	return sum[:16]
 }
 
-// remembered gives the encoder's vectors of texts that it has read before; nil for the others.
-func (a *App) remembered(ctx context.Context, texts []string) ([]embed.Vector, error) {
+// remembered gives a reader's vectors of texts that it has read before; nil for the others.
+func (a *App) remembered(ctx context.Context, b reader, texts []string) ([]embed.Vector, error) {
 	keys := make([][]byte, len(texts))
 	for i, t := range texts {
 		keys[i] = contentKey(t)
 	}
-	raw, err := a.store.Vectors(ctx, a.encoder.ID(), keys)
+	raw, err := a.store.Vectors(ctx, b.ID(), keys)
 	if err != nil {
 		return nil, err
 	}
 	out := make([]embed.Vector, len(texts))
-	for i, b := range raw {
-		if len(b) != a.encoder.Dimensions() {
+	for i, row := range raw {
+		if len(row) != b.Dimensions() {
 			continue
 		}
-		out[i] = make(embed.Vector, len(b))
-		for j, x := range b {
+		out[i] = make(embed.Vector, len(row))
+		for j, x := range row {
 			out[i][j] = int8(x)
 		}
 	}
@@ -89,7 +98,7 @@ func (a *App) remembered(ctx context.Context, texts []string) ([]embed.Vector, e
 }
 
 // encodeMissing fills in the vectors that are nil and remembers them.
-func (a *App) encodeMissing(ctx context.Context, texts []string, have []embed.Vector) error {
+func (a *App) encodeMissing(ctx context.Context, b reader, texts []string, have []embed.Vector) error {
 	var at []int
 	var todo []string
 	for i, v := range have {
@@ -100,7 +109,7 @@ func (a *App) encodeMissing(ctx context.Context, texts []string, have []embed.Ve
 	if len(todo) == 0 {
 		return nil
 	}
-	vs, err := a.encoder.Embed(todo)
+	vs, err := b.read(ctx, a.spareCores(), todo)
 	if err != nil {
 		return fmt.Errorf("encode %d chunks: %w", len(todo), err)
 	}
@@ -112,7 +121,20 @@ func (a *App) encodeMissing(ctx context.Context, texts []string, have []embed.Ve
 			raw[k][j] = byte(x)
 		}
 	}
-	return a.store.PutVectors(ctx, a.encoder.ID(), keys, raw)
+	return a.store.PutVectors(ctx, b.ID(), keys, raw)
+}
+
+// spareCores is how many cores work in the background may use: half of them while people wait for something else.
+func (a *App) spareCores() int {
+	cores := runtime.GOMAXPROCS(0)
+	a.jobsMu.Lock()
+	defer a.jobsMu.Unlock()
+	for _, p := range a.reports {
+		if k := p.kind; k == JobGather || k == JobRebuild || k == JobRun || k == JobStudy {
+			return max(1, cores/2)
+		}
+	}
+	return cores
 }
 
 // sentenceEncoder embeds the sentences of whole chunks by the encoder, and remembers them chunk by chunk.
@@ -172,7 +194,7 @@ func (a *App) sentences(ctx context.Context, chunks [][]string) ([][]embed.Vecto
 	if len(missing) == 0 {
 		return out, nil
 	}
-	vs, err := a.encoder.Embed(todo)
+	vs, err := a.encoder.EmbedOn(a.spareCores(), todo)
 	if err != nil {
 		return nil, fmt.Errorf("encode the sentences of %d chunks: %w", len(missing), err)
 	}
@@ -206,7 +228,8 @@ func (a *App) encodeSentences(ctx context.Context, entries []index.Entry) error 
 // encodeWhenBehind queues the encoder's pass when the method asks for its vectors and the index does not have them all.
 func (a *App) encodeWhenBehind(ctx context.Context, c store.Corpus, s *shelf) error {
 	snap := s.snapshot.Load()
-	if c.Method.Embed.Grade != embed.GradeEncoder || len(snap.Parts) == 0 || snap.Sentences {
+	b := a.behind(c.Method)
+	if b == nil || len(snap.Parts) == 0 || snap.Embedder == b.ID() && (snap.Sentences || b.ID() != a.encoder.ID()) {
 		return nil
 	}
 	_, err := a.queue(ctx, c.ID, JobEncode, "")
@@ -230,15 +253,16 @@ func (a *App) encode(ctx context.Context, j store.Job, p *progress) error {
 		if err != nil {
 			return err
 		}
-		if built, _ := s.stage.Load().(string); built != st.Index || c.Method.Embed.Grade != embed.GradeEncoder {
+		b := a.behind(c.Method)
+		if built, _ := s.stage.Load().(string); built != st.Index || b == nil {
 			return nil // the index is about to be built anew, and that queues the next pass
 		}
 		s.change.Lock()
 		m, parts := s.manifest, s.snapshot.Load().Parts
 		s.change.Unlock()
-		e := &encodePass{a, c, m, parts, p, 0, 0}
+		e := &encodePass{a, c, b, m, parts, p, 0, 0}
 		through, err := e.chunks(ctx, s)
-		if err == nil && through {
+		if err == nil && through && b.ID() == a.encoder.ID() {
 			through, err = e.sentences(ctx, s)
 		}
 		if err != nil || through {
@@ -251,6 +275,7 @@ func (a *App) encode(ctx context.Context, j store.Job, p *progress) error {
 type encodePass struct {
 	app         *App
 	corpus      store.Corpus
+	reader      reader
 	manifest    index.Manifest
 	parts       []index.Part
 	job         *progress
@@ -288,16 +313,16 @@ func (e *encodePass) batches(ctx context.Context, due func(index.Reference) bool
 // chunks gives every segment the encoder's vectors. It tells whether all have them now.
 func (e *encodePass) chunks(ctx context.Context, s *shelf) (bool, error) {
 	got := map[string][]embed.Vector{}
-	err := e.batches(ctx, func(r index.Reference) bool { return r.Encoded == "" }, "the encoder reads chunks", func(r index.Reference, entries []index.Entry) error {
+	err := e.batches(ctx, func(r index.Reference) bool { return r.Encoded == "" || r.EncodedBy != e.reader.ID() }, "chunks are read for their meaning", func(r index.Reference, entries []index.Entry) error {
 		texts, err := e.app.chunkTexts(e.corpus, entries)
 		if err != nil {
 			return err
 		}
-		have, err := e.app.remembered(ctx, texts)
+		have, err := e.app.remembered(ctx, e.reader, texts)
 		if err != nil {
 			return err
 		}
-		if err := e.app.encodeMissing(ctx, texts, have); err != nil {
+		if err := e.app.encodeMissing(ctx, e.reader, texts, have); err != nil {
 			return err
 		}
 		got[r.Hash] = append(got[r.Hash], have...)
@@ -307,7 +332,7 @@ func (e *encodePass) chunks(ctx context.Context, s *shelf) (bool, error) {
 		return false, err
 	}
 	return e.app.adopt(ctx, e.corpus, s, func(r *index.Reference) (bool, error) {
-		if r.Encoded != "" {
+		if r.Encoded != "" && r.EncodedBy == e.reader.ID() {
 			return true, nil
 		}
 		vs, ok := got[r.Hash]
@@ -315,7 +340,8 @@ func (e *encodePass) chunks(ctx context.Context, s *shelf) (bool, error) {
 			return false, nil // came while the pass was under way
 		}
 		var err error
-		r.Encoded, err = e.app.writeFile(index.EncodeVectors(vs, e.app.encoder.Dimensions()))
+		r.EncodedBy, r.Sentences = e.reader.ID(), false
+		r.Encoded, err = e.app.writeFile(index.EncodeVectors(vs, e.reader.Dimensions()))
 		return true, err
 	})
 }
@@ -323,7 +349,7 @@ func (e *encodePass) chunks(ctx context.Context, s *shelf) (bool, error) {
 // sentences has the sentences of every segment read. It tells whether all are.
 func (e *encodePass) sentences(ctx context.Context, s *shelf) (bool, error) {
 	read := map[string]bool{}
-	err := e.batches(ctx, func(r index.Reference) bool { return !r.Sentences }, "the encoder reads sentences", func(r index.Reference, entries []index.Entry) error {
+	err := e.batches(ctx, func(r index.Reference) bool { return !r.Sentences }, "sentences are read for their meaning", func(r index.Reference, entries []index.Entry) error {
 		read[r.Hash] = true
 		return e.app.encodeSentences(ctx, entries)
 	})
@@ -343,7 +369,7 @@ func (a *App) chunkTexts(c store.Corpus, entries []index.Entry) ([]string, error
 	var texts []string
 	for i, e := range entries {
 		if e.Version != version {
-			body, chunks, err := a.chunksOf(e.Version, c.Method)
+			body, chunks, err := a.chunksOf(e.Version, c.Method.Cutting(e.Source))
 			if err != nil {
 				return nil, err
 			}

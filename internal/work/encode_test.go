@@ -52,7 +52,7 @@ func TestTheEncoderComesBehind(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "indexed", d.State, "it can be found before the encoder has read it")
 	q := query.Question{Text: "Where can I leave my suitcase?"}
-	early, err := a.Find(t.Context(), public, "c", q)
+	early, err := a.Find(t.Context(), public, "c", q, work.Variant{})
 	require.NoError(t, err)
 	assert.NotEmpty(t, early.Evidence)
 	require.NoError(t, a.Close()) // most likely in the middle of the pass
@@ -62,7 +62,7 @@ func TestTheEncoderComesBehind(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "done", ended(t, a, "c", encodeJob(t, a).ID).State)
 	assert.Equal(t, "encoder", meaning(t, a))
-	late, err := a.Find(t.Context(), public, "c", q)
+	late, err := a.Find(t.Context(), public, "c", q, work.Variant{})
 	require.NoError(t, err)
 	assert.Contains(t, late.Evidence[0].Text, "Lockers for baggage")
 	assert.NotEqual(t, early.Trail.Pins.Snapshot, late.Trail.Pins.Snapshot, "another set of vectors is another snapshot")
@@ -107,7 +107,7 @@ func TestMergedSegmentsKeepTheirVectors(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Equal(t, "encoder", meaning(t, a))
-	r, err := a.Find(t.Context(), public, "c", query.Question{Text: "berth 7"})
+	r, err := a.Find(t.Context(), public, "c", query.Question{Text: "berth 7"}, work.Variant{})
 	require.NoError(t, err)
 	assert.Contains(t, r.Evidence[0].Text, "Berth 7")
 	for _, e := range r.Evidence {

@@ -5,18 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
-	"runtime"
+	"maps"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 
-	"golang.org/x/sync/errgroup"
-
-	"jolvex/core/chunk"
-	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/method"
@@ -74,168 +67,10 @@ func (a *App) load(ctx context.Context, c store.Corpus, s *shelf) error {
 	return a.encodeWhenBehind(ctx, c, s)
 }
 
-func (a *App) indexFile(hash string) string { return filepath.Join(a.dir, "index", hash) }
-
-func (a *App) readFile(hash string) ([]byte, error) {
-	b, err := os.ReadFile(a.indexFile(hash))
-	if err != nil {
-		return nil, fmt.Errorf("read the index: %w", err)
-	}
-	if index.Hash(b) != hash {
-		return nil, fmt.Errorf("index file %s: %w", hash, index.ErrCorrupt)
-	}
-	return b, nil
-}
-
-func (a *App) readParts(m index.Manifest) ([]index.Part, error) {
-	out := make([]index.Part, len(m.Segments))
-	for i, r := range m.Segments {
-		b, err := a.readFile(r.Hash)
-		if err != nil {
-			return nil, err
-		}
-		seg, err := index.DecodeSegment(b)
-		if err != nil {
-			return nil, err
-		}
-		file := r.Words
-		if m.Embedder == a.encoder.ID() {
-			file = r.Encoded
-		}
-		vs, err := a.readVectors(file, len(seg.Entries))
-		if err != nil {
-			return nil, err
-		}
-		out[i] = index.Part{Segment: seg, Vectors: vs}
-		for _, d := range r.Dead {
-			out[i].Dead = out[i].Dead.With(int(d))
-		}
-	}
-	return out, nil
-}
-
-func (a *App) readVectors(file string, want int) ([]embed.Vector, error) {
-	b, err := a.readFile(file)
-	if err != nil {
-		return nil, err
-	}
-	vs, err := index.DecodeVectors(b)
-	if err == nil && len(vs) != want {
-		err = fmt.Errorf("file %s has %d vectors for %d chunks: %w", file, len(vs), want, index.ErrCorrupt)
-	}
-	return vs, err
-}
-
-// writeFile writes bytes under their hash, whole or not at all.
-func (a *App) writeFile(b []byte) (string, error) {
-	hash := index.Hash(b)
-	path := a.indexFile(hash)
-	if _, err := os.Stat(path); err == nil {
-		return hash, nil
-	}
-	f, err := os.CreateTemp(filepath.Dir(path), "new-*")
-	if err != nil {
-		return "", fmt.Errorf("write the index: %w", err)
-	}
-	_, err = f.Write(b)
-	err = errors.Join(err, f.Sync(), f.Close())
-	if err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	if err != nil {
-		return "", errors.Join(fmt.Errorf("write the index: %w", err), os.Remove(f.Name()))
-	}
-	return hash, nil
-}
-
-// cut is one document made ready for the index.
-type cut struct {
-	audience string
-	entries  []index.Entry
-	texts    []index.Texts
-	words    []embed.Vector
-	encoded  []embed.Vector // nil until the encoder has read the chunks and their sentences
-}
-
-// whole is what of a chunk is embedded.
-func whole(t index.Texts) string {
-	return t[index.Title] + "\n" + t[index.Path] + "\n" + t[index.Body]
-}
-
-// prepare cuts documents and gives their chunks word vectors, on all cores; the order stays.
-func (a *App) prepare(ctx context.Context, docs []store.Document, m method.Method) ([]cut, error) {
-	out := make([]cut, len(docs))
-	g, ctx := errgroup.WithContext(ctx)
-	g.SetLimit(runtime.GOMAXPROCS(0))
-	for i, d := range docs {
-		g.Go(func() error {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			var err error
-			out[i], err = a.prepareOne(d, m)
-			return err
-		})
-	}
-	return out, g.Wait()
-}
-
-func (a *App) prepareOne(d store.Document, m method.Method) (cut, error) {
-	body, chunks, err := a.chunksOf(d.Version, m)
-	if err != nil {
-		return cut{}, err
-	}
-	c := cut{audience: d.Audience}
-	texts := make([]string, len(chunks))
-	for i, ch := range chunks {
-		c.entries = append(c.entries, index.Entry{
-			Document: d.ID, Version: d.Version, Source: d.Source, Address: d.Address, Title: body.Title, Path: ch.Path, Span: ch.Span, Ordinal: ch.Ordinal, Tokens: ch.Tokens,
-		})
-		c.texts = append(c.texts, textsOf(body, ch))
-		texts[i] = whole(c.texts[i])
-	}
-	c.words, err = a.words.Embed(texts)
-	return c, err
-}
-
-// chunksOf cuts a document version under a method.
-func (a *App) chunksOf(version string, m method.Method) (*doc.Document, []chunk.Chunk, error) {
-	body, err := a.Version(version)
-	if err != nil {
-		return nil, nil, err
-	}
-	tokens, err := chunk.Tokenise(body.Text)
-	if err != nil {
-		return nil, nil, err
-	}
-	return body, chunk.Cut(body, tokens, m.Chunk), nil
-}
-
-func textsOf(d *doc.Document, c chunk.Chunk) index.Texts {
-	return index.Texts{index.Title: d.Title, index.Path: strings.Join(c.Path, "\n"), index.Body: bodyText(d, c)}
-}
-
-// bodyText is what of a chunk is indexed as its body: its text without headings, which have a field of their own, and
-// with the caption and header of a table that was cut before it.
-func bodyText(d *doc.Document, c chunk.Chunk) string {
-	var out strings.Builder
-	out.WriteString(c.Carried)
-	for _, b := range d.Blocks {
-		if b.Kind == doc.Heading || !b.Span.Overlaps(c.Span) {
-			continue
-		}
-		out.WriteByte('\n')
-		out.WriteString(d.Of(doc.Span{Start: max(b.Span.Start, c.Span.Start), End: min(b.Span.End, c.Span.End)}))
-	}
-	if out.Len() == 0 {
-		return d.Of(c.Span)
-	}
-	return out.String()
-}
-
 // vectors are the sets that go with one segment; encoded is nil until the encoder has read all of it.
 type vectors struct {
 	words, encoded []embed.Vector
+	by             embed.Embedder // of encoded
 	sentences      bool
 }
 
@@ -252,10 +87,11 @@ func (a *App) segments(cuts []cut) (parts []index.Part, refs []index.Reference, 
 		for i, e := range c.entries {
 			b.Add(e, c.texts[i])
 		}
-		v.words, v.encoded, v.sentences = append(v.words, c.words...), append(v.encoded, c.encoded...), true
+		v.words, v.encoded = append(v.words, c.words...), append(v.encoded, c.encoded...)
+		v.by, v.sentences = c.by, c.by != nil && c.by.ID() == a.encoder.ID()
 	}
-	for _, au := range []string{index.Public, index.Staff} {
-		if builders[au] == nil || builders[au].Len() == 0 {
+	for _, au := range slices.Sorted(maps.Keys(builders)) {
+		if builders[au].Len() == 0 {
 			continue
 		}
 		p, r, err := a.writePart(builders[au].Build(), *sets[au])
@@ -268,7 +104,7 @@ func (a *App) segments(cuts []cut) (parts []index.Part, refs []index.Reference, 
 }
 
 func (a *App) writePart(seg *index.Segment, v vectors) (index.Part, index.Reference, error) {
-	p, r := index.Part{Segment: seg, Vectors: v.words}, index.Reference{Audience: seg.Audience}
+	p, r := index.Part{Segment: seg, Vectors: index.Flat(v.words)}, index.Reference{Audience: seg.Audience}
 	var err error
 	if r.Hash, err = a.writeFile(seg.Encode()); err != nil {
 		return p, r, err
@@ -276,30 +112,29 @@ func (a *App) writePart(seg *index.Segment, v vectors) (index.Part, index.Refere
 	if r.Words, err = a.writeFile(index.EncodeVectors(v.words, a.words.Dimensions())); err != nil {
 		return p, r, err
 	}
-	if len(v.encoded) == len(seg.Entries) {
-		p.Vectors = v.encoded
-		r.Encoded, err = a.writeFile(index.EncodeVectors(v.encoded, a.encoder.Dimensions()))
-		r.Sentences = v.sentences
+	p.File = r.Words
+	if len(v.encoded) == len(seg.Entries) && v.by != nil {
+		p.Vectors = index.Flat(v.encoded)
+		r.Encoded, err = a.writeFile(index.EncodeVectors(v.encoded, v.by.Dimensions()))
+		r.EncodedBy, r.Sentences, p.File = v.by.ID(), v.sentences, r.Encoded
 	}
 	return p, r, err
 }
 
-// choose brings all parts to one set of vectors: the encoder's when the method asks for it and every part has it, else
-// the word vectors. It completes the manifest.
+// choose brings all parts to one set of vectors: those of what the method asks to have read behind, when every part has
+// them, else the word vectors. It completes the manifest.
 func (a *App) choose(m *index.Manifest, parts []index.Part, mt method.Method) error {
 	emb := embed.Embedder(a.words)
-	if mt.Embed.Grade == embed.GradeEncoder && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return r.Encoded == "" }) {
-		emb = a.encoder
+	if b := a.behind(mt); b != nil && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return r.Encoded == "" || r.EncodedBy != b.ID() }) {
+		emb = b
 	}
 	for i, r := range m.Segments {
-		if len(parts[i].Vectors) > 0 && len(parts[i].Vectors[0]) == emb.Dimensions() {
+		file := vectorFile(r, emb.ID())
+		if parts[i].File == file {
 			continue
 		}
-		file := r.Words
-		if emb.ID() == a.encoder.ID() {
-			file = r.Encoded
-		}
 		var err error
+		parts[i].File = file
 		if parts[i].Vectors, err = a.readVectors(file, len(parts[i].Segment.Entries)); err != nil {
 			return err
 		}
@@ -314,15 +149,23 @@ func (a *App) choose(m *index.Manifest, parts []index.Part, mt method.Method) er
 	return err
 }
 
+// vectorFile is the file of a segment's vectors by an embedder.
+func vectorFile(r index.Reference, embedder string) string {
+	if r.EncodedBy != "" && r.EncodedBy == embedder {
+		return r.Encoded
+	}
+	return r.Words
+}
+
 // target is the embedder that a method asks for.
 func (a *App) target(m method.Method) embed.Embedder {
-	if m.Embed.Grade == embed.GradeEncoder {
-		return a.encoder
+	if b := a.behind(m); b != nil {
+		return b
 	}
 	return a.words
 }
 
-// most segments of one audience before they are merged.
+// mostSegments is the most segments before they are merged.
 const mostSegments = 8
 
 // indexFetched brings what has been fetched into the index. It returns the number of documents taken in.
@@ -355,7 +198,7 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 	}
 	old := s.snapshot.Load()
 	// A little that is new is read by the encoder at once, when all else has been; much waits for the pass behind.
-	if len(old.Parts) == 0 || s.manifest.Embedder == a.encoder.ID() {
+	if b := a.behind(c.Method); b != nil && (len(old.Parts) == 0 || s.manifest.Embedder == b.ID()) {
 		if err := a.encodeIfLittle(ctx, c.Method, cuts); err != nil {
 			return 0, err
 		}
@@ -415,14 +258,18 @@ func present(parts []index.Part, documents []string) map[string]bool {
 }
 
 func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Part, outRefs []index.Reference, err error) {
-	for _, au := range []string{index.Public, index.Staff} {
+	audiences := map[string]bool{}
+	for _, p := range parts {
+		audiences[p.Segment.Audience] = true
+	}
+	for _, au := range slices.Sorted(maps.Keys(audiences)) {
 		var of []index.Part
 		var from []index.Reference
 		complete, sentences := true, true
 		for i, p := range parts {
 			if p.Segment.Audience == au {
 				of, from = append(of, p), append(from, refs[i])
-				complete, sentences = complete && refs[i].Encoded != "", sentences && refs[i].Sentences
+				complete, sentences = complete && refs[i].Encoded != "" && refs[i].EncodedBy == refs[0].EncodedBy, sentences && refs[i].Sentences
 			}
 		}
 		if len(of) == 0 {
@@ -436,6 +283,9 @@ func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Par
 		if complete {
 			if v.encoded, err = a.follow(of, from, origins, func(r index.Reference) string { return r.Encoded }); err != nil {
 				return nil, nil, err
+			}
+			if v.by, err = a.madeBy(from[0].EncodedBy); err != nil { // not connected any more: its vectors are of no use
+				v.encoded, v.by = nil, nil
 			}
 		}
 		p, r, err := a.writePart(seg, v)
@@ -481,35 +331,6 @@ func (a *App) publish(ctx context.Context, corpus string, s *shelf, m index.Mani
 	}
 	a.tell(ctx, event(corpus, "index", map[string]any{"chunks": chunks, "snapshot": name, "embedder": m.Embedder}))
 	return a.sweep(ctx)
-}
-
-// sweep removes index files that no manifest names.
-func (a *App) sweep(ctx context.Context) error {
-	ms, err := a.store.Manifests(ctx)
-	if err != nil {
-		return err
-	}
-	named := map[string]bool{}
-	for _, m := range ms {
-		for _, r := range m.Segments {
-			named[r.Hash], named[r.Words], named[r.Encoded] = true, true, true
-		}
-	}
-	files, err := os.ReadDir(filepath.Join(a.dir, "index"))
-	if err != nil {
-		return fmt.Errorf("tidy the index folder: %w", err)
-	}
-	for _, f := range files {
-		// A file that another corpus is just writing has the form of a hash and is not named yet: only old ones go.
-		info, err := f.Info()
-		if err != nil || named[f.Name()] || a.now().Sub(info.ModTime()).Minutes() < 10 {
-			continue
-		}
-		if err := os.Remove(a.indexFile(f.Name())); err != nil && !errors.Is(err, os.ErrNotExist) {
-			return fmt.Errorf("tidy the index folder: %w", err)
-		}
-	}
-	return nil
 }
 
 // rebuild cuts and indexes every document anew under the current settings.
@@ -572,4 +393,17 @@ func (a *App) rebuildLocked(ctx context.Context, c store.Corpus, s *shelf, tell 
 		return err
 	}
 	return a.publish(ctx, c.ID, s, m, parts, indexed)
+}
+
+// catchUp queues the encoder's pass over a corpus when it is behind.
+func (a *App) catchUp(ctx context.Context, corpus string) error {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	s, err := a.shelf(ctx, c)
+	if err != nil {
+		return err
+	}
+	return a.encodeWhenBehind(ctx, c, s)
 }

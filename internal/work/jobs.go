@@ -16,11 +16,16 @@ const (
 	JobRebuild = "rebuild" // target: none
 	JobRun     = "run"     // target: run
 	JobEncode  = "encode"  // target: none; goes beside the others
+	JobCheck   = "check"   // target: none
+	JobStudy   = "study"   // target: study
 )
 
 const lease = 30 * time.Second
 
-var errCancelled = errors.New("cancelled by the user")
+var (
+	errCancelled = errors.New("cancelled by the user")
+	errPaused    = errors.New("paused by the user")
+)
 
 // runJobs takes queued jobs until the app closes: one at a time for each corpus.
 func (a *App) runJobs() {
@@ -65,7 +70,7 @@ func (a *App) nudge() {
 }
 
 func (a *App) runJob(ctx context.Context, j store.Job) {
-	p := &progress{app: a, job: j, began: time.Now()}
+	p := &progress{app: a, kind: j.Kind, job: j, began: time.Now()}
 	a.jobsMu.Lock()
 	a.reports[j.ID] = p
 	a.jobsMu.Unlock()
@@ -89,8 +94,12 @@ func (a *App) runJob(ctx context.Context, j store.Job) {
 			return a.rebuild(ctx, j, p)
 		case JobRun:
 			return a.run(ctx, j, p)
+		case JobStudy:
+			return a.study(ctx, j, p)
 		case JobEncode:
 			return a.encode(ctx, j, p)
+		case JobCheck:
+			return a.check(ctx, j, p)
 		}
 		return fmt.Errorf("unknown kind of job %q", j.Kind)
 	}()
@@ -101,6 +110,8 @@ func (a *App) runJob(ctx context.Context, j store.Job) {
 	switch {
 	case errors.Is(context.Cause(ctx), errCancelled):
 		state = store.Cancelled
+	case errors.Is(context.Cause(ctx), errPaused):
+		state = store.Paused
 	case err != nil:
 		state, problem = store.Broken, err.Error()
 		a.log.Warn("a job failed", "job", j.ID, "kind", j.Kind, "error", err)
@@ -135,6 +146,32 @@ func (a *App) queue(ctx context.Context, corpus, kind, target string) (Job, erro
 
 // Cancel stops a job at its next safe point; what it has done stays.
 func (a *App) Cancel(ctx context.Context, corpus, id string) error {
+	return a.halt(ctx, corpus, id, errCancelled, store.Cancelled)
+}
+
+// Pause stops a job at its next safe point, to be resumed.
+func (a *App) Pause(ctx context.Context, corpus, id string) error {
+	return a.halt(ctx, corpus, id, errPaused, store.Paused)
+}
+
+// Resume puts a paused job back into the queue; it goes on where it stopped.
+func (a *App) Resume(ctx context.Context, corpus, id string) error {
+	j, err := a.Job(ctx, corpus, id)
+	if err != nil {
+		return err
+	}
+	if j.State != store.Paused {
+		return inputError("the job is not paused")
+	}
+	if err := a.store.ResumeJob(ctx, id); err != nil {
+		return err
+	}
+	a.tellJob(id)
+	a.nudge()
+	return nil
+}
+
+func (a *App) halt(ctx context.Context, corpus, id string, cause error, state string) error {
 	j, err := a.store.Job(ctx, id)
 	if err != nil {
 		return err
@@ -151,10 +188,10 @@ func (a *App) Cancel(ctx context.Context, corpus, id string) error {
 	a.jobsMu.Unlock()
 	switch {
 	case cancel != nil && j.State == store.Running:
-		cancel(errCancelled)
+		cancel(cause)
 		return nil
-	case j.State == store.Queued:
-		if err := a.store.EndJob(ctx, id, store.Cancelled, ""); err != nil {
+	case j.State == store.Queued, j.State == store.Paused && state == store.Cancelled:
+		if err := a.store.EndJob(ctx, id, state, ""); err != nil {
 			return err
 		}
 		a.tellJob(id)
@@ -166,9 +203,9 @@ func (a *App) Cancel(ctx context.Context, corpus, id string) error {
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode"`
+	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode,check,study"`
 	Target    string  `json:"target"`
-	State     string  `json:"state" enum:"queued,running,done,failed,cancelled"`
+	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`
 	Total     int     `json:"total"`
 	Rate      float64 `json:"rate" doc:"Items a second, over the job's time so far"`
@@ -231,6 +268,7 @@ func (a *App) Job(ctx context.Context, corpus, id string) (Job, error) {
 // progress reports how far a job is, a few times a second at most.
 type progress struct {
 	app         *App
+	kind        string
 	mu          sync.Mutex
 	job         store.Job
 	began, last time.Time

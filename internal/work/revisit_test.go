@@ -24,11 +24,16 @@ type changing struct {
 	pages map[string]string
 	down  map[string]bool
 	whole map[string]int
+	moved map[string]string
 }
 
 func (c *changing) ServeHTTP(w http.ResponseWriter, q *http.Request) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	if to, ok := c.moved[q.URL.Path]; ok {
+		http.Redirect(w, q, to, http.StatusMovedPermanently)
+		return
+	}
 	body, ok := c.pages[q.URL.Path]
 	if c.down[q.URL.Path] {
 		http.Error(w, "repairs", http.StatusServiceUnavailable)
@@ -79,7 +84,7 @@ func TestASecondVisitTouchesOnlyWhatChanged(t *testing.T) {
 		gather(t, a, "c", srv.URL+"/")
 		before := byPath(t, a, "c")
 		snapshot := func() string {
-			r, err := a.Find(t.Context(), public, "c", query.Question{Text: "kayak"})
+			r, err := a.Find(t.Context(), public, "c", query.Question{Text: "kayak"}, work.Variant{})
 			require.NoError(t, err)
 			return r.Trail.Pins.Snapshot
 		}
@@ -114,7 +119,7 @@ func TestASecondVisitTouchesOnlyWhatChanged(t *testing.T) {
 			require.NoError(t, err)
 			assert.Contains(t, r.Reply, want, q)
 		}
-		r, err := a.Find(t.Context(), public, "c", query.Question{Text: "rowing boat £9.00"})
+		r, err := a.Find(t.Context(), public, "c", query.Question{Text: "rowing boat £9.00"}, work.Variant{})
 		require.NoError(t, err)
 		for _, e := range r.Evidence {
 			assert.False(t, strings.Contains(e.Text, "£9.00"), "what is gone leaves the index")
@@ -124,4 +129,54 @@ func TestASecondVisitTouchesOnlyWhatChanged(t *testing.T) {
 		assert.Contains(t, old.Text, "£12.00", "the version before stays in history")
 		srv.Close()
 	}
+}
+
+// What was left out for its own sake or another page's is asked after too, and not sent anew: redirects, twins, pages that
+// name another address or ask not to be indexed.
+func TestASecondVisitFetchesNothingTwice(t *testing.T) {
+	site, at := serving(t, map[string]string{
+		"/":      words("pier") + "<nav><a href=/moved>m</a><a href=/twin>t</a><a href=/other>o</a><a href=/hidden>h</a><a href=/print>p</a><a href=/away>x</a></nav>",
+		"/new":   words("quay"),
+		"/twin":  words("mole"),
+		"/other": words("mole"),
+		"/print": `<link rel=canonical href=/>` + words("print"),
+	})
+	site.pages["/hidden"] = `<meta name=robots content=noindex>` + words("hidden")
+	elsewhere, there := serving(t, map[string]string{"/": words("elsewhere")})
+	site.moved = map[string]string{"/moved": at + "/new", "/away": there + "/"}
+	a := fresh(t)
+	create(t, a, "c")
+	s, j, err := a.AddSource(t.Context(), "c", work.NewSource{Kind: store.KindSite, Address: at, Settings: store.SourceSettings{AllowPrivate: true}})
+	require.NoError(t, err)
+	done(t, a, j)
+	first := states(t, a)
+	assert.Equal(t, "indexed", first["/new"])
+	assert.Equal(t, "left out", first["/moved"])
+	assert.Equal(t, "left out", first["/away"])
+	assert.Empty(t, elsewhere.whole, "what leads away is not fetched")
+	for range 2 {
+		site.change(func() {})
+		j, err = a.Visit(t.Context(), "c", s.ID)
+		require.NoError(t, err)
+		done(t, a, j)
+		assert.Empty(t, site.whole)
+		for path, state := range states(t, a) {
+			assert.Equal(t, strings.Replace(first[path], "indexed", "unchanged", 1), state, path)
+		}
+	}
+	// When the page goes whose text another one has, that one comes in.
+	in, out := "/twin", "/other"
+	if first[in] != "indexed" {
+		in, out = out, in
+	}
+	site.change(func() { delete(site.pages, in) })
+	j, err = a.Visit(t.Context(), "c", s.ID)
+	require.NoError(t, err)
+	done(t, a, j)
+	if states(t, a)[out] == "left out" { // it was asked after before the other one was missed
+		j, err = a.Visit(t.Context(), "c", s.ID)
+		require.NoError(t, err)
+		done(t, a, j)
+	}
+	assert.Contains(t, []string{"indexed", "unchanged"}, states(t, a)[out])
 }

@@ -2,6 +2,7 @@ package work_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -21,13 +22,23 @@ import (
 	"jolvex/core/chunk"
 	"jolvex/core/embed"
 	"jolvex/core/index"
+	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/demo"
+	"jolvex/internal/pdf"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 	"jolvex/internal/work"
 )
+
+func TestMain(m *testing.M) {
+	pdf.RunWorker()
+	os.Exit(m.Run())
+}
+
+// letters is a word for a number.
+func letters(n int) string { return "q" + string(rune('a'+n/26)) + string(rune('a'+n%26)) }
 
 func quiet() *slog.Logger { return slog.New(slog.NewTextHandler(io.Discard, nil)) }
 
@@ -190,7 +201,7 @@ func TestGatheringGoesOnAfterItWasCutOff(t *testing.T) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html")
-		fmt.Fprintf(w, "<title>Page %d</title><main><h1>Page %d</h1><p>This is page number %d of the whole site.</p><a href=/p%d>a</a><a href=/p%d>b</a></main>", n, n, n, min(2*n+1, pages-1), min(2*n+2, pages-1))
+		fmt.Fprintf(w, "<title>Page %d</title><main><h1>Page %d</h1><p>This is page number %d of the whole site, which tells of boat %s.</p><a href=/p%d>a</a><a href=/p%d>b</a></main>", n, n, n, letters(n), min(2*n+1, pages-1), min(2*n+2, pages-1))
 	})
 	srv := httptest.NewServer(mux)
 	defer srv.Close()
@@ -374,7 +385,7 @@ func TestSavingSettingsRebuildsWhatMustBe(t *testing.T) {
 	j, err := a.SaveMethod(t.Context(), "c", m)
 	require.NoError(t, err)
 	assert.Nil(t, j, "the bar touches no index")
-	m.Chunk = chunk.Settings{Strategy: chunk.Fixed, Size: 32, Overlap: 8}
+	m.Chunk.Strategy, m.Chunk.Size, m.Chunk.Overlap = chunk.Fixed, 32, 8
 	j, err = a.SaveMethod(t.Context(), "c", m)
 	require.NoError(t, err)
 	require.NotNil(t, j)
@@ -393,7 +404,9 @@ func TestPreviewChangesNothing(t *testing.T) {
 	d := withDogs(t, a)
 	before, err := a.Corpus(t.Context(), "c")
 	require.NoError(t, err)
-	p, err := a.Preview(t.Context(), "c", d.ID, chunk.Settings{Strategy: chunk.Fixed, Size: 32, Overlap: 0})
+	s := method.Default().Chunk
+	s.Strategy, s.Size, s.Overlap = chunk.Fixed, 32, 0
+	p, err := a.Preview(t.Context(), "c", d.ID, s, nil)
 	require.NoError(t, err)
 	assert.NotEmpty(t, p.Chunks)
 	assert.Equal(t, len(p.Chunks), p.Stats.Chunks)
@@ -449,7 +462,7 @@ func TestUpdatesEqualAFreshBuild(t *testing.T) {
 		}
 	}
 	q := query.Question{Text: "Which ferry leaves from berth 3?"}
-	before, err := a.Find(t.Context(), public, "c", q)
+	before, err := a.Find(t.Context(), public, "c", q, work.Variant{})
 	require.NoError(t, err)
 	m, err := a.Method(t.Context(), "c")
 	require.NoError(t, err)
@@ -457,7 +470,7 @@ func TestUpdatesEqualAFreshBuild(t *testing.T) {
 	j, err := a.SaveMethod(t.Context(), "c", m)
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	after, err := a.Find(t.Context(), public, "c", q)
+	after, err := a.Find(t.Context(), public, "c", q, work.Variant{})
 	require.NoError(t, err)
 	assert.Equal(t, before.Trail.Candidates, after.Trail.Candidates)
 }
@@ -546,25 +559,26 @@ func TestQuestionSetsThatCouldNotFailAreRefused(t *testing.T) {
 func TestEventsCanBeReplayed(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	collect := func(since int64, want int) (out []store.Event) {
+	last := errors.New("the last of all: what came in has been checked")
+	collect := func(since int64) (out []store.Event) {
 		ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
 		defer cancel()
 		err := a.Watch(ctx, since, func(e store.Event) error {
-			if out = append(out, e); len(out) == want {
-				cancel()
+			if out = append(out, e); e.Kind == "findings" {
+				return last
 			}
 			return nil
 		})
-		require.ErrorIs(t, err, context.Canceled)
+		require.ErrorIs(t, err, last)
 		return out
 	}
-	all := collect(0, 4)
+	all := collect(0)
 	kinds := map[string]bool{}
 	for _, e := range all {
 		kinds[e.Kind] = true
 	}
-	assert.Equal(t, map[string]bool{"corpus": true, "method": true, "index": true, "document": true}, kinds)
-	assert.Equal(t, all[1:], collect(all[0].Seq, 3), "who comes back gets what was missed")
+	assert.Equal(t, map[string]bool{"corpus": true, "method": true, "index": true, "document": true, "job": true, "findings": true}, kinds)
+	assert.Equal(t, all[1:], collect(all[0].Seq), "who comes back gets what was missed")
 }
 
 // Passages that try to instruct assistants change no reply.

@@ -1,0 +1,351 @@
+package api
+
+import (
+	"context"
+	"encoding/csv"
+	"mime"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"jolvex/core/extract"
+	"jolvex/internal/model"
+	"jolvex/internal/store"
+	"jolvex/internal/work"
+)
+
+// AddedSource tells what was added and the job that gathers it.
+type AddedSource struct {
+	Source work.Source `json:"source"`
+	Job    work.Job    `json:"job"`
+}
+
+// DocumentList is one page of a list of documents.
+type DocumentList struct {
+	Documents []work.Document `json:"documents" nullable:"false"`
+	Total     int             `json:"total"`
+}
+
+// Retried tells how many documents are tried again.
+type Retried struct {
+	Documents int `json:"documents"`
+}
+
+// InSource is the part of a path that names a source.
+type InSource struct {
+	InCorpus
+	Source string `path:"source"`
+}
+
+// InDocument is the part of a path that names a document.
+type InDocument struct {
+	InCorpus
+	Document string `path:"document"`
+}
+
+func (h *handlers) gather(api huma.API) {
+	h.sources(api)
+	h.documents(api)
+	h.handedOver(api)
+	h.findings(api)
+	h.connections(api)
+}
+
+func (h *handlers) sources(api huma.API) {
+	huma.Register(api, operation("listSources", http.MethodGet, "/corpora/{corpus}/sources", "gather", "List the sources"),
+		func(ctx context.Context, in *InCorpus) (*out[[]work.Source], error) {
+			return reply(h.app.Sources(ctx, in.Corpus))
+		})
+	add := operation("addSource", http.MethodPost, "/corpora/{corpus}/sources", "gather", "Add a site, sitemap, address list, feed or watched folder, and gather it")
+	add.MaxBodyBytes = 16 << 20
+	huma.Register(api, add, func(ctx context.Context, in *struct {
+		InCorpus
+		Body work.NewSource
+	},
+	) (*out[AddedSource], error) {
+		s, j, err := h.app.AddSource(ctx, in.Corpus, in.Body)
+		return reply(AddedSource{s, j}, err)
+	})
+	huma.Register(api, operation("changeSource", http.MethodPatch, "/corpora/{corpus}/sources/{source}", "gather", "Change a source's name, audience, marks, schedule or settings"),
+		func(ctx context.Context, in *struct {
+			InSource
+			Body work.SourceChange
+		},
+		) (*out[work.Source], error) {
+			return reply(h.app.ChangeSource(ctx, in.Corpus, in.Source, in.Body))
+		})
+	huma.Register(api, operation("removeSource", http.MethodDelete, "/corpora/{corpus}/sources/{source}", "gather", "Remove a source with its documents and their history"),
+		func(ctx context.Context, in *InSource) (*struct{}, error) {
+			return nil, known(h.app.RemoveSource(ctx, in.Corpus, in.Source))
+		})
+	huma.Register(api, operation("visitSource", http.MethodPost, "/corpora/{corpus}/sources/{source}/visit", "gather", "Visit a source now, for what changed"),
+		func(ctx context.Context, in *InSource) (*out[work.Job], error) {
+			return reply(h.app.Visit(ctx, in.Corpus, in.Source))
+		})
+	huma.Register(api, operation("listPages", http.MethodGet, "/corpora/{corpus}/sources/{source}/pages", "gather", "What a source has found, for choosing, and what patterns catch of it"),
+		func(ctx context.Context, in *struct {
+			InSource
+			Include []string `query:"include,explode" doc:"Path patterns, * for anything and $ for the end"`
+			Exclude []string `query:"exclude,explode"`
+		},
+		) (*out[work.PageList], error) {
+			return reply(h.app.Pages(ctx, in.Corpus, in.Source, in.Include, in.Exclude))
+		})
+	choose := operation("choosePages", http.MethodPut, "/corpora/{corpus}/sources/{source}/choice", "gather", "Take in the pages that are named and leave out all others of the source")
+	choose.MaxBodyBytes = 16 << 20
+	huma.Register(api, choose, func(ctx context.Context, in *struct {
+		InSource
+		Body work.Choice
+	},
+	) (*out[work.Chosen], error) {
+		return reply(h.app.Choose(ctx, in.Corpus, in.Source, in.Body))
+	})
+}
+
+func (h *handlers) documents(api huma.API) {
+	huma.Register(api, operation("listDocuments", http.MethodGet, "/corpora/{corpus}/documents", "gather", "List documents by address"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Source string `query:"source"`
+			State  string `query:"state"`
+			Text   string `query:"text" doc:"Part of the address or title"`
+			Limit  int    `query:"limit" default:"200" minimum:"1" maximum:"10000"`
+			Offset int    `query:"offset" default:"0" minimum:"0"`
+		},
+		) (*out[DocumentList], error) {
+			ds, n, err := h.app.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: in.Limit, Offset: in.Offset})
+			return reply(DocumentList{ds, n}, err)
+		})
+	export := operation("exportDocuments", http.MethodGet, "/corpora/{corpus}/documents/export", "gather", "The list of documents as CSV")
+	export.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}}}}
+	huma.Register(api, export, func(ctx context.Context, in *struct {
+		InCorpus
+		Source string `query:"source"`
+		State  string `query:"state"`
+		Text   string `query:"text"`
+	},
+	) (*huma.StreamResponse, error) {
+		ds, _, err := h.app.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: 1_000_000})
+		if err != nil {
+			return nil, known(err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			c.SetHeader("Content-Type", "text/csv; charset=utf-8")
+			c.SetHeader("Content-Disposition", `attachment; filename="documents.csv"`)
+			w := csv.NewWriter(c.BodyWriter())
+			_ = w.Write([]string{"address", "title", "state", "reason", "words", "audience", "marks", "clutter", "found on", "changed"}) // the client has gone
+			for _, d := range ds {
+				_ = w.Write([]string{safeCell(d.Address), safeCell(d.Title), d.State, d.Reason, strconv.Itoa(d.Words), safeCell(d.Audience), strings.Join(d.Marks, " "), strings.Join(d.Clutter, " "), safeCell(d.FoundOn), d.ChangedAt})
+			}
+			w.Flush()
+		}}, nil
+	})
+	huma.Register(api, operation("openDocument", http.MethodGet, "/corpora/{corpus}/documents/{document}", "gather", "Open a document"),
+		func(ctx context.Context, in *struct {
+			InDocument
+			Version string `query:"version" doc:"A version other than the current one"`
+		},
+		) (*out[work.OpenDocument], error) {
+			return reply(h.app.OpenDocument(ctx, in.Corpus, in.Document, in.Version))
+		})
+	huma.Register(api, operation("changeDocument", http.MethodPatch, "/corpora/{corpus}/documents/{document}", "gather", "Give a document an audience and marks of its own"),
+		func(ctx context.Context, in *struct {
+			InDocument
+			Body work.DocumentChange
+		},
+		) (*out[work.Document], error) {
+			return reply(h.app.ChangeDocument(ctx, in.Corpus, in.Document, in.Body))
+		})
+	huma.Register(api, operation("removeDocument", http.MethodDelete, "/corpora/{corpus}/documents/{document}", "gather", "Remove a document that was handed over, with its history"),
+		func(ctx context.Context, in *InDocument) (*struct{}, error) {
+			return nil, known(h.app.RemoveDocument(ctx, in.Corpus, in.Document))
+		})
+	huma.Register(api, operation("compareVersions", http.MethodGet, "/corpora/{corpus}/documents/{document}/changes", "gather", "How a document changed between two versions; the last change when none are named"),
+		func(ctx context.Context, in *struct {
+			InDocument
+			From string `query:"from"`
+			To   string `query:"to"`
+		},
+		) (*out[work.Comparison], error) {
+			return reply(h.app.Compare(ctx, in.Corpus, in.Document, in.From, in.To))
+		})
+	huma.Register(api, operation("listChanges", http.MethodGet, "/corpora/{corpus}/changes", "gather", "What came, changed and went since a moment"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Since string `query:"since" required:"true" doc:"RFC 3339"`
+		},
+		) (*out[work.ChangeList], error) {
+			return reply(h.app.Changes(ctx, in.Corpus, in.Since))
+		})
+	type Picked struct {
+		Documents []string `json:"documents,omitempty" maxItems:"10000" nullable:"false" doc:"Their ids"`
+	}
+	huma.Register(api, operation("retryDocuments", http.MethodPost, "/corpora/{corpus}/documents/retry", "gather", "Try failed documents again; none named stands for all that failed"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body Picked
+		},
+		) (*out[Retried], error) {
+			n, err := h.app.Retry(ctx, in.Corpus, in.Body.Documents)
+			return reply(Retried{n}, err)
+		})
+	huma.Register(api, operation("leaveOutDocuments", http.MethodPost, "/corpora/{corpus}/documents/leave-out", "gather", "Take documents out of what is answered from, or back in"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Picked
+				Back bool `json:"back,omitempty" doc:"Take them in again"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, known(h.app.LeaveOut(ctx, in.Corpus, in.Body.Documents, !in.Body.Back))
+		})
+	original := operation("getOriginal", http.MethodGet, "/corpora/{corpus}/documents/{document}/original", "gather", "The file that a document was made of, to be saved")
+	original.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
+	huma.Register(api, original, func(ctx context.Context, in *InDocument) (*huma.StreamResponse, error) {
+		d, o, err := h.app.Original(ctx, in.Corpus, in.Document)
+		if err != nil {
+			return nil, known(err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			// Never shown by the browser itself: what is in it is none of ours.
+			c.SetHeader("Content-Type", "application/octet-stream")
+			c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": path.Base(d.Address)}))
+			_, _ = c.BodyWriter().Write(o.Body) // the client has gone
+		}}, nil
+	})
+}
+
+// safeCell keeps a spreadsheet from taking what a page says for a formula. (Common practice, no published source.)
+func safeCell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
+}
+
+// raw is a body that is taken as it comes.
+func raw(o huma.Operation, limit int64) huma.Operation {
+	o.MaxBodyBytes = limit
+	o.RequestBody = &huma.RequestBody{}
+	return o
+}
+
+func (h *handlers) handedOver(api huma.API) {
+	upload := raw(operation("uploadFile", http.MethodPut, "/corpora/{corpus}/files", "gather", "Take in one file"), model.MaxMedia+1)
+	huma.Register(api, upload, func(ctx context.Context, in *struct {
+		InCorpus
+		Name      string `query:"name" required:"true" doc:"File name; the same name replaces"`
+		Audience  string `query:"audience" doc:"Who may be answered from it: public, staff, or group: and a name; as before, or public, when not given"`
+		MediaType string `header:"Content-Type"`
+		RawBody   []byte `contentType:"application/octet-stream"`
+	},
+	) (*out[work.Document], error) {
+		mt := in.MediaType
+		if mt == "application/octet-stream" {
+			mt = ""
+		}
+		return reply(h.app.UploadFor(ctx, in.Corpus, in.Audience, in.Name, mt, in.RawBody))
+	})
+	upload.RequestBody.Required = false // an empty file is a failed document with its reason, not a wrong request
+	huma.Register(api, raw(operation("uploadArchive", http.MethodPut, "/corpora/{corpus}/archives", "gather", "Take in the files of a zip archive"), work.MaxArchive+1),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Name    string `query:"name" required:"true"`
+			RawBody []byte `contentType:"application/octet-stream"`
+		},
+		) (*out[[]work.TakenFile], error) {
+			return reply(h.app.UploadArchive(ctx, in.Corpus, in.Name, in.RawBody))
+		})
+	huma.Register(api, operation("putText", http.MethodPut, "/corpora/{corpus}/texts", "gather", "Take in a pasted text; one of the same title is replaced"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Title string `json:"title" minLength:"1" maxLength:"300"`
+				Text  string `json:"text" minLength:"1" doc:"Plain text or Markdown"`
+			}
+		},
+		) (*out[work.Document], error) {
+			return reply(h.app.PutText(ctx, in.Corpus, in.Body.Title, in.Body.Text))
+		})
+	type InPairs struct {
+		InCorpus
+		Question string `query:"question" doc:"The column of the questions; told by its name when not given"`
+		Answer   string `query:"answer" doc:"The column of the answers; told by its name when not given"`
+		RawBody  []byte `contentType:"application/octet-stream"`
+	}
+	huma.Register(api, raw(operation("previewPairs", http.MethodPost, "/corpora/{corpus}/pairs/preview", "gather", "Read questions and answers from CSV or JSON Lines without taking them in"), 21<<20),
+		func(_ context.Context, in *InPairs) (*out[extract.PairFile], error) {
+			return reply(h.app.PairPreview(in.RawBody, in.Question, in.Answer))
+		})
+	huma.Register(api, raw(operation("putPairs", http.MethodPut, "/corpora/{corpus}/pairs", "gather", "Take in questions and answers from CSV or JSON Lines"), 21<<20),
+		func(ctx context.Context, in *InPairs) (*out[extract.PairFile], error) {
+			return reply(h.app.PutPairs(ctx, in.Corpus, in.RawBody, in.Question, in.Answer))
+		})
+	pairs := operation("getPairs", http.MethodGet, "/corpora/{corpus}/pairs", "gather", "All questions and answers as a file")
+	pairs.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}, "application/jsonl": {}}}}
+	huma.Register(api, pairs, func(ctx context.Context, in *struct {
+		InCorpus
+		Form string `query:"form" enum:"csv,jsonl" default:"csv"`
+	},
+	) (*huma.StreamResponse, error) {
+		b, err := h.app.Pairs(ctx, in.Corpus, in.Form)
+		if err != nil {
+			return nil, known(err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			c.SetHeader("Content-Type", map[string]string{"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"}[in.Form])
+			c.SetHeader("Content-Disposition", `attachment; filename="questions-and-answers.`+in.Form+`"`)
+			_, _ = c.BodyWriter().Write(b) // the client has gone
+		}}, nil
+	})
+}
+
+// connections are what others run for what is not built in.
+func (h *handlers) connections(api huma.API) {
+	huma.Register(api, operation("getSpeech", http.MethodGet, "/connections/speech", "gather", "What turns speech into text"),
+		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
+			return reply(h.app.SpeechConnection(ctx))
+		})
+	huma.Register(api, operation("getEmbeddings", http.MethodGet, "/connections/embeddings", "find", "Where embeddings come from that are not built in"),
+		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
+			return reply(h.app.EmbeddingsConnection(ctx))
+		})
+	huma.Register(api, operation("connectEmbeddings", http.MethodPut, "/connections/embeddings", "find", "Set where embeddings come from: an endpoint of the widely used embeddings protocol, which is tried at once"),
+		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
+			return reply(h.app.ConnectEmbeddings(ctx, in.Body))
+		})
+	huma.Register(api, operation("connectSpeech", http.MethodPut, "/connections/speech", "gather", "Set what turns speech into text: an endpoint of the widely used transcription protocol"),
+		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
+			return reply(h.app.ConnectSpeech(ctx, in.Body))
+		})
+}
+
+func (h *handlers) findings(api huma.API) {
+	huma.Register(api, operation("listFindings", http.MethodGet, "/corpora/{corpus}/findings", "gather", "What content checks found, the gravest first"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Document string `query:"document" doc:"Those about one document"`
+		},
+		) (*out[[]work.Finding], error) {
+			return reply(h.app.Findings(ctx, in.Corpus, in.Document))
+		})
+	huma.Register(api, operation("checkDocuments", http.MethodPost, "/corpora/{corpus}/findings/check", "gather", "Check all documents now"),
+		func(ctx context.Context, in *InCorpus) (*out[work.Job], error) {
+			return reply(h.app.Check(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("dismissFindings", http.MethodPost, "/corpora/{corpus}/findings/dismiss", "gather", "Mark findings as seen to be in order, or take that back"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Findings []string `json:"findings" maxItems:"10000" nullable:"false"`
+				Back     bool     `json:"back,omitempty"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, known(h.app.Dismiss(ctx, in.Corpus, in.Body.Findings, !in.Body.Back))
+		})
+}

@@ -1,0 +1,188 @@
+package model
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Embeddings is a connection that gives texts vectors by the widely used embeddings protocol: a JSON POST to /embeddings
+// with a list of texts, answered with a list of vectors.
+type Embeddings struct {
+	Base  string // address before /embeddings, such as http://127.0.0.1:9000/v1
+	Model string
+	Key   string // bearer token, may be empty
+	Wait  func(ctx context.Context, d time.Duration) error
+}
+
+// Embedded is what came of one call.
+type Embedded struct {
+	Vectors [][]float32 // [len(texts)][dimensions], each of length 1
+	Tokens  int         // as the endpoint counts them; 0 when it does not say
+}
+
+// Limits of embeddings.
+const (
+	embedBatch    = 64       // texts in one request
+	embedBytes    = 64 << 20 // of one answer
+	embedPatience = 2 * time.Minute
+	embedTries    = 5
+	MaxDimensions = 8192
+)
+
+// Embed gives each text its vector, in batches. Requests that are refused for being too many, or because the endpoint is
+// out of order for the moment, are tried again, waiting as long as it asks or ever longer. All vectors must be of one
+// dimension, finite and not zero; those that are not of length 1 are brought to it. ErrConnection, wrapped, when the
+// endpoint does not do its part.
+func (e Embeddings) Embed(ctx context.Context, texts []string) (Embedded, error) {
+	var out Embedded
+	dim := 0
+	for from := 0; from < len(texts); from += embedBatch {
+		some := texts[from:min(len(texts), from+embedBatch)]
+		vs, tokens, err := e.batch(ctx, some)
+		if err != nil {
+			return out, err
+		}
+		out.Tokens += tokens
+		for _, v := range vs {
+			if dim == 0 {
+				dim = len(v)
+			}
+			if len(v) != dim || dim == 0 || dim > MaxDimensions {
+				return out, fmt.Errorf("%w: it gave a vector of %d numbers beside one of %d", ErrConnection, len(v), dim)
+			}
+			if err := normalise(v); err != nil {
+				return out, err
+			}
+			out.Vectors = append(out.Vectors, v)
+		}
+	}
+	return out, nil
+}
+
+func normalise(v []float32) error {
+	sum := 0.0
+	for _, x := range v {
+		sum += float64(x) * float64(x)
+	}
+	n := math.Sqrt(sum)
+	if !(n > 1e-12) || math.IsInf(n, 0) {
+		return fmt.Errorf("%w: it gave a vector of length %v", ErrConnection, n)
+	}
+	if math.Abs(n-1) > 1e-3 {
+		for i := range v {
+			v[i] = float32(float64(v[i]) / n)
+		}
+	}
+	return nil
+}
+
+func (e Embeddings) batch(ctx context.Context, texts []string) ([][]float32, int, error) {
+	wait := time.Second
+	for try := 1; ; try++ {
+		vs, tokens, again, err := e.request(ctx, texts)
+		if err == nil {
+			return vs, tokens, nil
+		}
+		if again < 0 || try == embedTries {
+			return nil, 0, err
+		}
+		if again == 0 {
+			again, wait = wait, 2*wait
+		}
+		sleep := e.Wait
+		if sleep == nil {
+			sleep = pause
+		}
+		if err := sleep(ctx, min(again, time.Minute)); err != nil {
+			return nil, 0, err
+		}
+	}
+}
+
+func pause(ctx context.Context, d time.Duration) error {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-t.C:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// request asks once. again is how long to wait before another try, 0 for as long as usual, below 0 for no further try.
+func (e Embeddings) request(ctx context.Context, texts []string) (vs [][]float32, tokens int, again time.Duration, err error) {
+	ctx, cancel := context.WithTimeout(ctx, embedPatience)
+	defer cancel()
+	body, err := json.Marshal(map[string]any{"model": e.Model, "input": texts, "encoding_format": "float"})
+	if err != nil {
+		return nil, 0, -1, err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(e.Base, "/")+"/embeddings", bytes.NewReader(body))
+	if err != nil {
+		return nil, 0, -1, fmt.Errorf("%w: %w", ErrConnection, err)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	if e.Key != "" {
+		req.Header.Set("Authorization", "Bearer "+e.Key)
+	}
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		if ctx.Err() != nil && !errors.Is(ctx.Err(), context.DeadlineExceeded) {
+			return nil, 0, -1, ctx.Err()
+		}
+		return nil, 0, 0, fmt.Errorf("%w: %w", ErrConnection, err)
+	}
+	defer resp.Body.Close()
+	raw, err := io.ReadAll(io.LimitReader(resp.Body, embedBytes+1))
+	switch {
+	case err != nil:
+		return nil, 0, 0, fmt.Errorf("%w: %w", ErrConnection, err)
+	case resp.StatusCode == http.StatusTooManyRequests || resp.StatusCode >= 500:
+		seconds, err := strconv.Atoi(resp.Header.Get("Retry-After"))
+		if err != nil || seconds < 0 {
+			seconds = 0
+		}
+		return nil, 0, time.Duration(seconds) * time.Second, fmt.Errorf("%w: embeddings answered %d: %s", ErrConnection, resp.StatusCode, said(raw))
+	case resp.StatusCode != http.StatusOK:
+		return nil, 0, -1, fmt.Errorf("%w: embeddings answered %d: %s", ErrConnection, resp.StatusCode, said(raw))
+	case len(raw) > embedBytes:
+		return nil, 0, -1, fmt.Errorf("%w: embeddings answered with more than %d bytes", ErrConnection, embedBytes)
+	}
+	var got struct {
+		Data []struct {
+			Index     *int      `json:"index"`
+			Embedding []float32 `json:"embedding"`
+		} `json:"data"`
+		Usage struct {
+			Total int `json:"total_tokens"`
+		} `json:"usage"`
+	}
+	if err := json.Unmarshal(raw, &got); err != nil {
+		return nil, 0, -1, fmt.Errorf("%w: embeddings answered with something that cannot be read: %w", ErrConnection, err)
+	}
+	if len(got.Data) != len(texts) {
+		return nil, 0, -1, fmt.Errorf("%w: it gave %d vectors for %d texts", ErrConnection, len(got.Data), len(texts))
+	}
+	vs = make([][]float32, len(texts))
+	for i, d := range got.Data {
+		at := i
+		if d.Index != nil {
+			at = *d.Index
+		}
+		if at < 0 || at >= len(vs) || vs[at] != nil || d.Embedding == nil {
+			return nil, 0, -1, fmt.Errorf("%w: its vectors do not say whose they are", ErrConnection)
+		}
+		vs[at] = d.Embedding
+	}
+	return vs, max(0, got.Usage.Total), 0, nil
+}

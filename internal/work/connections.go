@@ -1,0 +1,164 @@
+package work
+
+import (
+	"context"
+	"crypto/aes"
+	"crypto/cipher"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"jolvex/internal/model"
+	"jolvex/internal/store"
+)
+
+// The kinds of connection.
+const (
+	connectionSpeech     = "speech"     // turns speech into text
+	connectionEmbeddings = "embeddings" // gives texts vectors
+)
+
+// Connection is a connection as callers see it. Its key is never given out.
+type Connection struct {
+	Base  string `json:"base" doc:"Address before the protocol's path; empty when nothing is connected"`
+	Model string `json:"model"`
+	Keyed bool   `json:"keyed" doc:"A key is stored"`
+	// Dimensions and Tokens are of an embeddings endpoint.
+	Dimensions int `json:"dimensions,omitempty" doc:"Of its vectors"`
+	Tokens     int `json:"tokens,omitempty" doc:"What it has been given to read so far, as it counts"`
+}
+
+// ConnectionChange sets a connection. A key that is not given stays as it is; an empty address takes the connection away.
+type ConnectionChange struct {
+	Base  string  `json:"base" maxLength:"2000"`
+	Model string  `json:"model,omitempty" maxLength:"200"`
+	Key   *string `json:"key,omitempty" maxLength:"4000"`
+}
+
+func (a *App) connection(ctx context.Context, kind string) (Connection, error) {
+	c, err := a.store.Connection(ctx, kind)
+	if errors.Is(err, store.ErrMissing) {
+		return Connection{}, nil
+	}
+	return Connection{c.Base, c.Model, len(c.Sealed) > 0, c.Dimensions, c.Tokens}, err
+}
+
+// SpeechConnection tells what turns speech into text.
+func (a *App) SpeechConnection(ctx context.Context) (Connection, error) {
+	return a.connection(ctx, connectionSpeech)
+}
+
+// ConnectSpeech sets what turns speech into text.
+func (a *App) ConnectSpeech(ctx context.Context, ch ConnectionChange) (Connection, error) {
+	c, err := a.changed(ctx, connectionSpeech, ch)
+	if err != nil {
+		return Connection{}, err
+	}
+	if err := a.store.SaveConnection(ctx, c); err != nil {
+		return Connection{}, err
+	}
+	return a.SpeechConnection(ctx)
+}
+
+// changed is a connection as a change would leave it.
+func (a *App) changed(ctx context.Context, kind string, ch ConnectionChange) (store.Connection, error) {
+	ch.Base = strings.TrimSpace(ch.Base)
+	if ch.Base != "" {
+		if err := model.CheckBase(ch.Base); err != nil {
+			return store.Connection{}, inputError("%v", err)
+		}
+	}
+	c, err := a.store.Connection(ctx, kind)
+	if err != nil && !errors.Is(err, store.ErrMissing) {
+		return c, err
+	}
+	if ch.Base != c.Base {
+		c.Sealed, c.Tokens = nil, 0 // a key is for the endpoint that it was given for
+	}
+	c.Kind, c.Base, c.Model = kind, ch.Base, strings.TrimSpace(ch.Model)
+	if ch.Key != nil {
+		c.Sealed = nil
+		if *ch.Key != "" {
+			if c.Sealed, err = a.seal([]byte(*ch.Key)); err != nil {
+				return c, err
+			}
+		}
+	}
+	return c, nil
+}
+
+// errUnconnected says that nothing turns speech into text.
+var errUnconnected = errors.New("a clip without captions: nothing is connected that turns speech into text")
+
+// transcribe gives what is said in a clip as WebVTT.
+func (a *App) transcribe(ctx context.Context, name string, media []byte) ([]byte, error) {
+	c, err := a.store.Connection(ctx, connectionSpeech)
+	if errors.Is(err, store.ErrMissing) {
+		return nil, errUnconnected
+	}
+	if err != nil {
+		return nil, err
+	}
+	s := model.Speech{Base: c.Base, Model: c.Model}
+	if len(c.Sealed) > 0 {
+		key, err := a.unseal(c.Sealed)
+		if err != nil {
+			return nil, err
+		}
+		s.Key = string(key)
+	}
+	return s.Transcribe(ctx, name, media)
+}
+
+// sealer is the cipher by which secrets are kept: AES-256-GCM with a key in a file beside the data that only the user who
+// runs the program may read.
+func (a *App) sealer() (cipher.AEAD, error) {
+	path := filepath.Join(a.dir, "secret.key")
+	key, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		key = make([]byte, 32)
+		if _, err := rand.Read(key); err != nil {
+			return nil, fmt.Errorf("make a key: %w", err)
+		}
+		err = os.WriteFile(path, key, 0o600)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("open the key that secrets are sealed with: %w", err)
+	}
+	block, err := aes.NewCipher(key)
+	if err != nil {
+		return nil, fmt.Errorf("%s is damaged: %w", path, err)
+	}
+	return cipher.NewGCM(block)
+}
+
+func (a *App) seal(secret []byte) ([]byte, error) {
+	g, err := a.sealer()
+	if err != nil {
+		return nil, err
+	}
+	nonce := make([]byte, g.NonceSize())
+	if _, err := rand.Read(nonce); err != nil {
+		return nil, fmt.Errorf("seal a secret: %w", err)
+	}
+	return g.Seal(nonce, nonce, secret, nil), nil
+}
+
+func (a *App) unseal(sealed []byte) ([]byte, error) {
+	g, err := a.sealer()
+	if err != nil {
+		return nil, err
+	}
+	if len(sealed) < g.NonceSize() {
+		return nil, errors.New("a sealed secret is damaged")
+	}
+	out, err := g.Open(nil, sealed[:g.NonceSize()], sealed[g.NonceSize():], nil)
+	if err != nil {
+		return nil, errors.New("a sealed secret cannot be opened with this data folder's key: give it anew")
+	}
+	return out, nil
+}

@@ -1,0 +1,185 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"strings"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"jolvex/core/embed"
+	"jolvex/core/method"
+	"jolvex/internal/model"
+	"jolvex/internal/store"
+)
+
+// reader is an embedder that reads texts behind, while word vectors serve.
+type reader interface {
+	embed.Embedder
+	// read embeds texts on a number of cores, where that is its affair.
+	read(ctx context.Context, cores int, texts []string) ([]embed.Vector, error)
+}
+
+// encoderReader is the built-in sentence encoder.
+type encoderReader struct{ *embed.Encoder }
+
+func (e encoderReader) read(_ context.Context, cores int, texts []string) ([]embed.Vector, error) {
+	return e.EmbedOn(cores, texts)
+}
+
+// endpoint is an embeddings endpoint that others run.
+type endpoint struct {
+	app  *App
+	link model.Embeddings
+	dim  int
+	met  *lru.Cache[string, embed.Vector] // of questions asked lately
+}
+
+// ID implements embed.Embedder.
+func (e *endpoint) ID() string {
+	return fmt.Sprintf("endpoint-1 %s %s %d", e.link.Base, e.link.Model, e.dim)
+}
+
+// Dimensions implements embed.Embedder.
+func (e *endpoint) Dimensions() int { return e.dim }
+
+// Embed implements embed.Embedder, for questions: what was asked lately is remembered.
+func (e *endpoint) Embed(texts []string) ([]embed.Vector, error) {
+	out := make([]embed.Vector, len(texts))
+	for i, t := range texts {
+		if v, ok := e.met.Get(t); ok {
+			out[i] = v
+			continue
+		}
+		vs, err := e.read(e.app.ctx, 1, []string{t})
+		if err != nil {
+			return nil, err
+		}
+		e.met.Add(t, vs[0])
+		out[i] = vs[0]
+	}
+	return out, nil
+}
+
+func (e *endpoint) read(ctx context.Context, _ int, texts []string) ([]embed.Vector, error) {
+	got, err := e.link.Embed(ctx, texts)
+	if err != nil {
+		return nil, err
+	}
+	if err := e.app.store.AddTokens(ctx, connectionEmbeddings, got.Tokens); err != nil {
+		return nil, err
+	}
+	out := make([]embed.Vector, len(texts))
+	for i, v := range got.Vectors {
+		if len(v) != e.dim {
+			return nil, fmt.Errorf("%w: its vectors have %d numbers now, %d when it was connected: connect it anew", model.ErrConnection, len(v), e.dim)
+		}
+		out[i] = make(embed.Vector, len(v))
+		for j, x := range v {
+			out[i][j] = int8(math.Round(float64(x) * 127))
+		}
+	}
+	return out, nil
+}
+
+// loadEndpoint takes up the stored connection, if there is one.
+func (a *App) loadEndpoint(ctx context.Context) error {
+	c, err := a.store.Connection(ctx, connectionEmbeddings)
+	if errors.Is(err, store.ErrMissing) {
+		a.endpoint.Store(nil)
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	e := &endpoint{app: a, link: model.Embeddings{Base: c.Base, Model: c.Model}, dim: c.Dimensions}
+	if e.met, err = lru.New[string, embed.Vector](2_000); err != nil {
+		return err
+	}
+	if len(c.Sealed) > 0 {
+		key, err := a.unseal(c.Sealed)
+		if err != nil {
+			return err
+		}
+		e.link.Key = string(key)
+	}
+	a.endpoint.Store(e)
+	return nil
+}
+
+// ConnectEmbeddings sets where embeddings come from that are not built in. The endpoint is tried at once; one that does
+// not answer as it should is refused.
+func (a *App) ConnectEmbeddings(ctx context.Context, ch ConnectionChange) (Connection, error) {
+	c, err := a.changed(ctx, connectionEmbeddings, ch)
+	if err != nil {
+		return Connection{}, err
+	}
+	if c.Base != "" {
+		link := model.Embeddings{Base: c.Base, Model: c.Model}
+		if len(c.Sealed) > 0 {
+			key, err := a.unseal(c.Sealed)
+			if err != nil {
+				return Connection{}, err
+			}
+			link.Key = string(key)
+		}
+		got, err := link.Embed(ctx, []string{"one short text"})
+		if err != nil {
+			return Connection{}, inputError("the endpoint was tried: %v", err)
+		}
+		c.Dimensions = len(got.Vectors[0])
+	}
+	if err := a.store.SaveConnection(ctx, c); err != nil {
+		return Connection{}, err
+	}
+	if err := a.loadEndpoint(ctx); err != nil {
+		return Connection{}, err
+	}
+	cs, err := a.store.Corpora(ctx)
+	if err != nil {
+		return Connection{}, err
+	}
+	for _, x := range cs {
+		if x.Method.Embed.Grade == embed.GradeEndpoint {
+			if _, err := a.rebuildWhenStale(ctx, x.ID, x.Method); err != nil {
+				return Connection{}, err
+			}
+		}
+	}
+	return a.connection(ctx, connectionEmbeddings)
+}
+
+// EmbeddingsConnection tells where embeddings come from that are not built in.
+func (a *App) EmbeddingsConnection(ctx context.Context) (Connection, error) {
+	return a.connection(ctx, connectionEmbeddings)
+}
+
+// behind is what reads texts behind under a method; nil when word vectors are all that it asks for, or nothing is
+// connected.
+func (a *App) behind(m method.Method) reader {
+	switch m.Embed.Grade {
+	case embed.GradeEncoder:
+		return encoderReader{a.encoder}
+	case embed.GradeEndpoint:
+		if e := a.endpoint.Load(); e != nil {
+			return e
+		}
+	}
+	return nil
+}
+
+// madeBy finds the embedder that made an index's vectors, by its ID.
+func (a *App) madeBy(id string) (embed.Embedder, error) {
+	switch {
+	case id == a.encoder.ID():
+		return a.encoder, nil
+	case strings.HasPrefix(id, "endpoint-"):
+		if e := a.endpoint.Load(); e != nil && e.ID() == id {
+			return e, nil
+		}
+		return nil, errors.New("the index holds vectors of an embeddings endpoint that is no longer connected: connect it again, or choose another embedding")
+	}
+	return a.words, nil
+}

@@ -1,0 +1,21 @@
+package work
+
+import (
+	"context"
+	"time"
+
+	"jolvex/internal/store"
+)
+
+// MakeDue moves the next visit of a source into the past.
+func (a *App) MakeDue(ctx context.Context, source string) error {
+	s, err := a.store.Source(ctx, source)
+	if err != nil {
+		return err
+	}
+	s.NextAt = store.Stamp(time.Now().Add(-time.Hour))
+	return a.store.SaveSource(ctx, s)
+}
+
+// Tick does what the schedules do every few seconds.
+func (a *App) Tick() { a.visitDue(a.ctx) }
