@@ -2,15 +2,20 @@
 import { onMounted, onUnmounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import AskStrip from './components/AskStrip.vue'
+import CommandPalette from './components/CommandPalette.vue'
 import StageLine from './components/StageLine.vue'
 import { stages } from './router'
 import { useCorpus } from './stores/corpus'
+import { offerKey, singleKeys } from './stores/keys'
+import { useTheme } from './stores/theme'
 
 const corpus = useCorpus()
 const route = useRoute()
 const router = useRouter()
 const strip = ref<InstanceType<typeof AskStrip>>()
+const palette = ref<InstanceType<typeof CommandPalette>>()
 const keysShown = ref(false)
+useTheme()
 
 watch(
   () => route.params.corpus,
@@ -29,7 +34,12 @@ function typing(e: KeyboardEvent): boolean {
 }
 
 function key(e: KeyboardEvent): void {
-  if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || corpus.name === '') return
+  if ((e.ctrlKey || e.metaKey) && !e.altKey && e.key.toLowerCase() === 'k') {
+    e.preventDefault()
+    void palette.value?.show()
+    return
+  }
+  if (!singleKeys.value || typing(e) || e.ctrlKey || e.metaKey || e.altKey || corpus.name === '') return
   const stage = stages[Number(e.key) - 1]
   if (/^[1-7]$/.test(e.key) && stage !== undefined) {
     void router.push({ name: stage.key, params: { corpus: corpus.name } })
@@ -38,6 +48,8 @@ function key(e: KeyboardEvent): void {
     strip.value?.focus()
   } else if (e.key === '?') {
     keysShown.value = true
+  } else if (offerKey(e.key)) {
+    e.preventDefault()
   }
 }
 
@@ -58,8 +70,9 @@ onUnmounted(() => window.removeEventListener('keydown', key))
       </p>
       <RouterView v-else-if="corpus.loaded" :key="String(route.params.corpus ?? '')" />
     </main>
+    <CommandPalette ref="palette" />
     <AskStrip v-if="corpus.current !== undefined" ref="strip" />
-    <ElDialog v-model="keysShown" title="Keys" width="360">
+    <ElDialog v-model="keysShown" title="Keys" width="460">
       <table class="plain">
         <tbody>
           <tr>
@@ -69,6 +82,22 @@ onUnmounted(() => window.removeEventListener('keydown', key))
           <tr>
             <td class="mono">/</td>
             <td>ask a question</td>
+          </tr>
+          <tr>
+            <td class="mono">Ctrl or ⌘ K</td>
+            <td>find any document, question, run, setting or action</td>
+          </tr>
+          <tr>
+            <td class="mono">j, k</td>
+            <td>next and previous in a list</td>
+          </tr>
+          <tr>
+            <td class="mono">Enter</td>
+            <td>open</td>
+          </tr>
+          <tr>
+            <td class="mono">x</td>
+            <td>select; in Find: this is the one</td>
           </tr>
           <tr>
             <td class="mono">Esc</td>

@@ -10,6 +10,12 @@ export const stages = [
   { key: 'serve', label: 'Serve', asks: 'Who gets it, and which version?' },
 ] as const
 
+/** The stage that a route belongs to. */
+export function stageOf(route: unknown): string {
+  const name = String(route)
+  return ['document', 'add', 'checks', 'changes', 'choose'].includes(name) ? 'gather' : name
+}
+
 export type StageKey = (typeof stages)[number]['key']
 
 export const router = createRouter({
@@ -20,7 +26,17 @@ export const router = createRouter({
       path: '/c/:corpus',
       children: [
         { path: '', redirect: (to) => ({ name: 'gather', params: to.params }) },
-        { path: 'gather', name: 'gather', component: () => import('./stages/gather/GatherStage.vue') },
+        {
+          path: 'gather',
+          component: () => import('./stages/gather/GatherStage.vue'),
+          children: [
+            { path: '', name: 'gather', component: () => import('./stages/gather/DocumentList.vue') },
+            { path: 'add', name: 'add', component: () => import('./stages/gather/AddSource.vue') },
+            { path: 'checks', name: 'checks', component: () => import('./stages/gather/ChecksView.vue') },
+            { path: 'changes', name: 'changes', component: () => import('./stages/gather/ChangesView.vue') },
+            { path: 'choose/:source', name: 'choose', component: () => import('./stages/gather/ChoosePages.vue') },
+          ],
+        },
         { path: 'gather/:document', name: 'document', component: () => import('./stages/gather/DocumentView.vue') },
         { path: 'shape', name: 'shape', component: () => import('./stages/shape/ShapeStage.vue') },
         { path: 'find', name: 'find', component: () => import('./stages/find/FindStage.vue') },

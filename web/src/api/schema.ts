@@ -4,6 +4,42 @@
  */
 
 export interface paths {
+    "/api/connections/embeddings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where embeddings come from that are not built in */
+        get: operations["getEmbeddings"];
+        /** Set where embeddings come from: an endpoint of the widely used embeddings protocol, which is tried at once */
+        put: operations["connectEmbeddings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/speech": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What turns speech into text */
+        get: operations["getSpeech"];
+        /** Set what turns speech into text: an endpoint of the widely used transcription protocol */
+        put: operations["connectSpeech"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora": {
         parameters: {
             query?: never;
@@ -39,6 +75,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take in the files of a zip archive */
+        put: operations["uploadArchive"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/ask": {
         parameters: {
             query?: never;
@@ -50,6 +103,40 @@ export interface paths {
         put?: never;
         /** Ask a question */
         post: operations["ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came, changed and went since a moment */
+        get: operations["listChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/cutting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how well the whole corpus would be cut with settings that are not saved */
+        post: operations["cuttingFigures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -73,6 +160,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/documents/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The list of documents as CSV */
+        get: operations["exportDocuments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/documents/leave-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take documents out of what is answered from, or back in */
+        post: operations["leaveOutDocuments"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/documents/retry": {
         parameters: {
             query?: never;
@@ -82,7 +203,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Try failed documents again */
+        /** Try failed documents again; none named stands for all that failed */
         post: operations["retryDocuments"];
         delete?: never;
         options?: never;
@@ -99,6 +220,42 @@ export interface paths {
         };
         /** Open a document */
         get: operations["openDocument"];
+        put?: never;
+        post?: never;
+        /** Remove a document that was handed over, with its history */
+        delete: operations["removeDocument"];
+        options?: never;
+        head?: never;
+        /** Give a document an audience and marks of its own */
+        patch: operations["changeDocument"];
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/documents/{document}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a document changed between two versions; the last change when none are named */
+        get: operations["compareVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/documents/{document}/original": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file that a document was made of, to be saved */
+        get: operations["getOriginal"];
         put?: never;
         post?: never;
         delete?: never;
@@ -150,8 +307,76 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Rank chunks for a question */
+        /** Rank chunks for a question, under the draft or something tried out */
         post: operations["find"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/find/batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say where the expected candidates of several questions rank under several variants */
+        post: operations["placeQuestions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What content checks found, the gravest first */
+        get: operations["listFindings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/findings/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check all documents now */
+        post: operations["checkDocuments"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/findings/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mark findings as seen to be in order, or take that back */
+        post: operations["dismissFindings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -209,6 +434,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/jobs/{job}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a job for a while */
+        post: operations["pauseJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/jobs/{job}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with a paused job where it stopped */
+        post: operations["resumeJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/method": {
         parameters: {
             query?: never;
@@ -221,6 +480,58 @@ export interface paths {
         /** Save the draft's settings; rebuilds what must be rebuilt */
         put: operations["saveMethod"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All questions and answers as a file */
+        get: operations["getPairs"];
+        /** Take in questions and answers from CSV or JSON Lines */
+        put: operations["putPairs"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/pairs/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read questions and answers from CSV or JSON Lines without taking them in */
+        post: operations["previewPairs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make an expectation of a candidate: this is the one */
+        post: operations["pinCandidate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -347,7 +658,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/corpora/{corpus}/sites": {
+    "/api/corpora/{corpus}/sets/{set}/studies": {
         parameters: {
             query?: never;
             header?: never;
@@ -356,8 +667,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add a site and gather it */
-        post: operations["addSite"];
+        /** Measure what each part of the draft is worth on a question set, or fit its weights to the set */
+        post: operations["startStudy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -374,6 +685,110 @@ export interface paths {
         /** List the sources */
         get: operations["listSources"];
         put?: never;
+        /** Add a site, sitemap, address list, feed or watched folder, and gather it */
+        post: operations["addSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sources/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a source with its documents and their history */
+        delete: operations["removeSource"];
+        options?: never;
+        head?: never;
+        /** Change a source's name, audience, marks, schedule or settings */
+        patch: operations["changeSource"];
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sources/{source}/choice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take in the pages that are named and leave out all others of the source */
+        put: operations["choosePages"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sources/{source}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a source has found, for choosing, and what patterns catch of it */
+        get: operations["listPages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sources/{source}/visit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Visit a source now, for what changed */
+        post: operations["visitSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/studies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest ablations and fits */
+        get: operations["listStudies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take in a pasted text; one of the same title is replaced */
+        put: operations["putText"];
         post?: never;
         delete?: never;
         options?: never;
@@ -402,12 +817,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        AddSite: {
-            /** @description Start address */
-            address: string;
-            settings?: components["schemas"]["SourceSettings"];
-        };
-        AddedSite: {
+        AddedSource: {
             job: components["schemas"]["Job"];
             source: components["schemas"]["Source"];
         };
@@ -420,14 +830,16 @@ export interface components {
             /** Format: double */
             lexical: number;
             /** Format: double */
+            nearest: number;
+            parent?: components["schemas"]["DocSpan"];
+            /** Format: double */
             score: number;
-            shares?: {
-                [key: string]: number;
-            };
+            signals: components["schemas"]["FindSignal"][];
             span: components["schemas"]["DocSpan"];
             /** Format: double */
             support?: number;
             version: string;
+            why: string[];
         };
         AnswerFeatures: {
             /** Format: double */
@@ -449,6 +861,18 @@ export interface components {
             /** Format: double */
             unit: number;
         };
+        AnswerLeft: {
+            document: string;
+            /**
+             * Format: int64
+             * @description The rank of the candidate that stands for it
+             */
+            of?: number;
+            span: components["schemas"]["DocSpan"];
+            version: string;
+            /** @description repeats, section, or filter: and the field that held it back */
+            why: string;
+        };
         AnswerPins: {
             asOf: string;
             audience: string;
@@ -466,31 +890,20 @@ export interface components {
             version?: string;
         };
         AnswerSettings: {
-            /** @default What else would you like to know? */
             assenting: string;
-            /**
-             * Format: double
-             * @default 0.5
-             */
+            /** Format: double */
             bar: number;
-            /** @default Goodbye. */
+            give: string;
             goodbye: string;
-            /** @default Hello. What would you like to know? */
             greeting: string;
-            /** @default I have found nothing about that in the material I answer from. */
+            pointNow: string;
+            pointTo: string;
             refusal: string;
-            /**
-             * Format: int64
-             * @default 3
-             */
+            /** Format: int64 */
             sources: number;
-            /** @default You are welcome. */
             thanks: string;
             turnTo: string;
-            /**
-             * Format: int64
-             * @default 130
-             */
+            /** Format: int64 */
             words: number;
         };
         AnswerTiming: {
@@ -502,6 +915,7 @@ export interface components {
             /** Format: double */
             bar: number;
             candidates: components["schemas"]["AnswerCandidate"][];
+            left?: components["schemas"]["AnswerLeft"][];
             outcome: string;
             pins: components["schemas"]["AnswerPins"];
             question: string;
@@ -514,6 +928,8 @@ export interface components {
             why: string;
         };
         Ask: {
+            /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
+            audience?: string;
             question: string;
             /**
              * @default bench
@@ -522,6 +938,18 @@ export interface components {
             surface?: "bench" | "command";
             /** @description What was said before, oldest first */
             turns?: components["schemas"]["QueryTurn"][];
+        };
+        Asking: {
+            expect?: components["schemas"]["ProveExpectation"][];
+            id: string;
+            question: string;
+            turns?: components["schemas"]["QueryTurn"][];
+        };
+        Batch: {
+            audience?: string;
+            questions: components["schemas"]["Asking"][];
+            /** @description An empty one is the draft itself */
+            variants: components["schemas"]["Variant"][];
         };
         Block: {
             grid?: components["schemas"]["DocGrid"];
@@ -533,50 +961,127 @@ export interface components {
             place?: components["schemas"]["DocPlace"];
             span: components["schemas"]["DocSpan"];
         };
-        Chunk: {
-            carried?: string;
+        ChangeList: {
+            added: components["schemas"]["Document"][];
+            changed: components["schemas"]["ChangedDocument"][];
+            gone: components["schemas"]["Document"][];
+            since: string;
+        };
+        ChangedDocument: {
+            address: string;
+            /** @description Its own, else its source's */
+            audience: string;
+            before: string;
+            changedAt: string;
+            /**
+             * @description Whether it is to be taken in; open: nobody has chosen yet
+             * @enum {string}
+             */
+            choice: "in" | "out" | "open";
+            /** @description What it looks like that seldom answers a question */
+            clutter: string[];
+            foundOn: string;
+            id: string;
+            /** @description Its own, else its source's */
+            marks: string[];
+            /** @description The clip that it is a transcript of; empty for none */
+            media: string;
+            mediaType: string;
+            /** @description It has an audience or marks of its own */
+            own: boolean;
+            reason: string;
+            source: string;
+            /** @enum {string} */
+            state: "waiting" | "found" | "fetched" | "indexed" | "unchanged" | "left out" | "failed";
+            /**
+             * Format: int64
+             * @description HTTP status, 0 when none came
+             */
+            status: number;
+            title: string;
+            version: string;
             /** Format: int64 */
-            ordinal: number;
-            overlap?: components["schemas"]["DocSpan"];
-            path?: string[];
-            span: components["schemas"]["DocSpan"];
+            words: number;
+        };
+        Choice: {
+            /** @description Path patterns of what to leave alone at later visits */
+            exclude?: string[];
+            /** @description Path patterns of what to take in at later visits */
+            include?: string[];
+            /**
+             * @description What becomes of pages found later; ask when not given
+             * @enum {string}
+             */
+            newPages?: "ask" | "take" | "leave" | "";
+            /** @description Ids of the pages to take in; all others are left out */
+            taken: string[];
+        };
+        Chosen: {
             /** Format: int64 */
-            tokens: number;
+            in: number;
+            job: components["schemas"]["Job"];
+            /** Format: int64 */
+            out: number;
         };
         ChunkSettings: {
-            /**
-             * Format: int64
-             * @default 24
-             */
+            /** Format: int64 */
+            inner: number;
+            /** Format: int64 */
             least: number;
-            /**
-             * Format: int64
-             * @default 40
-             */
+            /** Format: int64 */
             overlap: number;
-            /**
-             * Format: int64
-             * @default 320
-             */
+            /** Format: int64 */
             size: number;
-            /** @default structure */
             strategy: string;
+            told: string;
+            /** Format: int64 */
+            window: number;
         };
         ChunkStats: {
             /** Format: int64 */
             chunks: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Those that a cut runs through: no chunk holds all of one
+             */
+            cutPassages: number;
+            /**
+             * Format: int64
+             * @description Sentences that a cut runs through
+             */
             cutSentences: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Tables that stand in more than one chunk
+             */
             cutTables: number;
             /** Format: int64 */
-            largest: number;
+            documents: number;
+            /**
+             * Format: int64
+             * @description Chunks with the words of another chunk
+             */
+            duplicates: number;
             /** Format: int64 */
+            largest: number;
+            /**
+             * Format: int64
+             * @description Chunks that hold nothing but headings
+             */
             loneHeadings: number;
             /** Format: double */
             mean: number;
+            /**
+             * Format: int64
+             * @description Expected passages of question sets that stand in these documents
+             */
+            passages: number;
+            /** @description Chunks by size, in steps of 40 tokens; the last is open upward */
+            sizes: number[];
             /** Format: int64 */
             smallest: number;
+            /** Format: int64 */
+            tokens: number;
         };
         Cited: {
             address: string;
@@ -590,6 +1095,34 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             title: string;
             version: string;
+        };
+        Comparison: {
+            changes: components["schemas"]["DocChange"][];
+            document: components["schemas"]["Document"];
+            from: components["schemas"]["Past"];
+            to: components["schemas"]["Past"];
+        };
+        Connection: {
+            /** @description Address before the protocol's path; empty when nothing is connected */
+            base: string;
+            /**
+             * Format: int64
+             * @description Of its vectors
+             */
+            dimensions?: number;
+            /** @description A key is stored */
+            keyed: boolean;
+            model: string;
+            /**
+             * Format: int64
+             * @description What it has been given to read so far, as it counts
+             */
+            tokens?: number;
+        };
+        ConnectionChange: {
+            base: string;
+            key?: string;
+            model?: string;
         };
         Corpus: {
             /**
@@ -609,13 +1142,22 @@ export interface components {
             documents: number;
             /** Format: int64 */
             failed: number;
+            /** @description Findings of content checks that are not dismissed, by severity */
+            findings: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description Documents that were found and nobody has chosen yet
+             */
+            found: number;
             id: string;
             lastRun?: components["schemas"]["RunFigures"];
             /**
              * @description What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors
              * @enum {string}
              */
-            meaning: "encoder" | "words" | "";
+            meaning: "encoder" | "words" | "endpoint" | "";
             name: string;
             /** @description The index was built with other settings than the draft has */
             stale: boolean;
@@ -627,14 +1169,78 @@ export interface components {
         CreateCorpusRequest: {
             name: string;
         };
+        Cutting: {
+            chunks: components["schemas"]["Layer"][];
+            stats: components["schemas"]["ChunkStats"];
+        };
+        CuttingFiguresRequest: {
+            /** @description Every document, however long it takes; otherwise as many, evenly drawn, as a moment allows */
+            all?: boolean;
+            settings: components["schemas"]["ChunkSettings"];
+            /** @description The settings of sources that are cut in a way of their own */
+            sources?: {
+                [key: string]: components["schemas"]["ChunkSettings"];
+            };
+        };
+        Digest: {
+            /** Format: int64 */
+            headings: number;
+            /**
+             * Format: int64
+             * @description Passages that the page hides from readers; they are not taken in
+             */
+            hidden: number;
+            /**
+             * Format: int64
+             * @description Items of lists
+             */
+            items: number;
+            /**
+             * Format: int64
+             * @description The last page that a block stands on; 0 when it has no pages
+             */
+            pages: number;
+            /**
+             * Format: int64
+             * @description Rows of all tables
+             */
+            rows: number;
+            /**
+             * Format: double
+             * @description The end of the last caption; 0 for none
+             */
+            seconds: number;
+            /** Format: int64 */
+            tables: number;
+        };
+        DismissFindingsRequest: {
+            back?: boolean;
+            findings: string[];
+        };
         DocCell: {
             span: components["schemas"]["DocSpan"];
             text: string;
+        };
+        DocChange: {
+            after?: string;
+            before?: string;
+            /** Format: int64 */
+            count?: number;
+            kind?: string;
+            /** @enum {string} */
+            op: "same" | "added" | "removed" | "changed";
+            parts?: components["schemas"]["DocPart"][];
+            under?: string;
         };
         DocGrid: {
             caption?: string;
             header?: string[];
             rows: components["schemas"]["DocRow"][];
+        };
+        DocPart: {
+            /** @enum {string} */
+            op: "same" | "added" | "removed";
+            text: string;
         };
         DocPlace: {
             anchor?: string;
@@ -657,13 +1263,29 @@ export interface components {
         };
         Document: {
             address: string;
+            /** @description Its own, else its source's */
+            audience: string;
             changedAt: string;
+            /**
+             * @description Whether it is to be taken in; open: nobody has chosen yet
+             * @enum {string}
+             */
+            choice: "in" | "out" | "open";
+            /** @description What it looks like that seldom answers a question */
+            clutter: string[];
             foundOn: string;
             id: string;
+            /** @description Its own, else its source's */
+            marks: string[];
+            /** @description The clip that it is a transcript of; empty for none */
+            media: string;
+            mediaType: string;
+            /** @description It has an audience or marks of its own */
+            own: boolean;
             reason: string;
             source: string;
             /** @enum {string} */
-            state: "waiting" | "fetched" | "indexed" | "unchanged" | "left out" | "failed";
+            state: "waiting" | "found" | "fetched" | "indexed" | "unchanged" | "left out" | "failed";
             /**
              * Format: int64
              * @description HTTP status, 0 when none came
@@ -674,13 +1296,19 @@ export interface components {
             /** Format: int64 */
             words: number;
         };
+        DocumentChange: {
+            /** @description Take audience and marks from its source again */
+            asSource?: boolean;
+            /** @description Empty for its source's */
+            audience?: string;
+            marks?: string[];
+        };
         DocumentList: {
             documents: components["schemas"]["Document"][];
             /** Format: int64 */
             total: number;
         };
         EmbedSettings: {
-            /** @default encoder */
             grade: string;
         };
         ErrorDetail: {
@@ -735,65 +1363,197 @@ export interface components {
             lexical: number;
             /** @description Byte ranges of Text that match the question's terms */
             lit: components["schemas"]["TextPiece"][];
+            /** Format: double */
+            nearest: number;
+            parent?: components["schemas"]["DocSpan"];
             path: string[];
             /** Format: double */
             score: number;
-            shares?: {
-                [key: string]: number;
-            };
+            /** @description The text of the section that a small chunk brings with it */
+            section?: string;
+            signals: components["schemas"]["FindSignal"][];
             span: components["schemas"]["DocSpan"];
             /** Format: double */
             support?: number;
             text: string;
             title: string;
             version: string;
+            why: string[];
+        };
+        Expected: {
+            /** @description No chunk of the first settings holds all of it */
+            cut: boolean;
+            /** @description The question's id */
+            question: string;
+            set: string;
+            span: components["schemas"]["DocSpan"];
+            /** @description The question */
+            text: string;
+        };
+        ExtractPair: {
+            answer: string;
+            /**
+             * Format: int64
+             * @description Where it begins in the file, from 1
+             */
+            line: number;
+            /** @description Why it will not go in; empty when it will */
+            problem: string;
+            question: string;
+        };
+        ExtractPairFile: {
+            /** @description The column taken for the answer */
+            answer: string;
+            /** Format: int64 */
+            bad: number;
+            /** @description Names of its columns, or of the fields of its objects */
+            columns: string[];
+            /** @enum {string} */
+            form: "csv" | "jsonl";
+            /** Format: int64 */
+            good: number;
+            pairs: components["schemas"]["ExtractPair"][];
+            /** @description The column taken for the question */
+            question: string;
+        };
+        Figures: {
+            stats: components["schemas"]["ChunkStats"];
+            /**
+             * Format: int64
+             * @description Documents that could be cut; fewer in stats when only a sample was
+             */
+            total: number;
+        };
+        FindMoved: {
+            /** Format: double */
+            after: number;
+            /** Format: double */
+            before: number;
+            /** @description What it came to in each fold: a setting that jumps about is noise */
+            folds: number[];
+            key: string;
         };
         FindSettings: {
-            /**
-             * Format: double
-             * @default 0.7
-             */
+            /** Format: double */
             b: number;
-            /**
-             * Format: int64
-             * @default 100
-             */
+            /** Format: int64 */
             candidates: number;
-            /**
-             * Format: double
-             * @default 0.6
-             */
+            /** Format: double */
+            coverage: number;
+            /** Format: double */
             dense: number;
-            /**
-             * Format: double
-             * @default 0.25
-             */
+            /** Format: double */
             denseWords: number;
-            /**
-             * Format: double
-             * @default 1.2
-             */
+            /** Format: double */
+            diversity: number;
+            /** Format: double */
+            figure: number;
+            fold: boolean;
+            /** Format: double */
+            fresh: number;
+            fusion: string;
+            /** Format: double */
             k1: number;
-            /**
-             * Format: int64
-             * @default 8
-             */
+            /** Format: int64 */
             keep: number;
-            /**
-             * Format: double
-             * @default 3
-             */
+            /** Format: double */
+            named: number;
+            /** Format: double */
             path: number;
-            /**
-             * Format: double
-             * @default 0.4
-             */
+            /** Format: double */
+            proximity: number;
+            /** Format: double */
             sentence: number;
+            /** Format: double */
+            settled: number;
+            /** Format: double */
+            source: number;
+            /** Format: double */
+            title: number;
+        };
+        FindSignal: {
+            /** @enum {string} */
+            name: "title" | "headings" | "body" | "meaning" | "sentence" | "coverage" | "proximity" | "named" | "figure" | "fresh" | "source" | "settled";
             /**
              * Format: double
-             * @default 3
+             * @description What it adds to the score, in standard deviations; may be below 0
              */
-            title: number;
+            points: number;
+            /**
+             * Format: double
+             * @description Of all that speaks for the chunk, 0 to 1; the shares of one chunk sum to 1
+             */
+            share: number;
+            /**
+             * Format: double
+             * @description title, headings, body: BM25 points; meaning, sentence: cosine; source: steps of priority; the others 0 to 1
+             */
+            value: number;
+        };
+        Finding: {
+            at: components["schemas"]["FoundAt"];
+            detail: string;
+            dismissed: boolean;
+            foundAt: string;
+            id: string;
+            /** @enum {string} */
+            kind: "instruction" | "contradiction" | "personal data" | "out of date" | "near-duplicate" | "boilerplate" | "near-empty";
+            /** @description What it is compared with */
+            other?: components["schemas"]["FoundAt"];
+            /** @enum {string} */
+            severity: "low" | "medium" | "high";
+        };
+        Fit: {
+            /**
+             * Format: double
+             * @description On the questions that it was fitted to: flatters
+             */
+            after: number;
+            /** Format: double */
+            before: number;
+            /** Format: int64 */
+            clusters: number;
+            /** @description The settings of the rank stage with the weights moved */
+            find: components["schemas"]["FindSettings"];
+            /** Format: int64 */
+            folds: number;
+            /**
+             * Format: double
+             * @description Unseen less before
+             */
+            gain: number;
+            /** @description Of the gain, 95 % */
+            interval: components["schemas"]["MeasureInterval"];
+            /** @description The gain on unseen questions is more than chance: its interval lies above 0 */
+            kept: boolean;
+            moved: components["schemas"]["FindMoved"][];
+            /** Format: int64 */
+            questions: number;
+            /**
+             * Format: double
+             * @description On questions that had no part in the fit, fold by fold
+             */
+            unseen: number;
+        };
+        FoundAt: {
+            address: string;
+            document: string;
+            passage: string;
+            /** @description Empty for the whole document, or for what it hides */
+            span: components["schemas"]["DocSpan"];
+            title: string;
+        };
+        IndexFilter: {
+            /** @description page, file, film, text, pairs */
+            kinds?: string[];
+            /** @description Language codes; a document whose language is not known passes */
+            languages?: string[];
+            /** @description The earliest date of last change, as 2006-01-02; a document without a date passes */
+            since?: string;
+            /** @description Portable ids of the sources that may be found */
+            sources?: string[];
+            /** @description The latest date of last change */
+            until?: string;
         };
         Job: {
             createdAt: string;
@@ -803,7 +1563,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "rebuild" | "run" | "encode";
+            kind: "gather" | "rebuild" | "run" | "encode" | "check" | "study";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -818,10 +1578,50 @@ export interface components {
             rate: number;
             startedAt: string;
             /** @enum {string} */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            state: "queued" | "running" | "paused" | "done" | "failed" | "cancelled";
             target: string;
             /** Format: int64 */
             total: number;
+        };
+        Layer: {
+            carried?: string;
+            /** Format: int64 */
+            ordinal: number;
+            overlap?: components["schemas"]["DocSpan"];
+            parent?: components["schemas"]["DocSpan"];
+            path?: string[];
+            /** @description The other settings make the same chunk */
+            same: boolean;
+            /**
+             * Format: int64
+             * @description How often what stands here was kept for a reply
+             */
+            seen: number;
+            span: components["schemas"]["DocSpan"];
+            /** Format: int64 */
+            tokens: number;
+        };
+        LeaveOutDocumentsRequest: {
+            /** @description Take them in again */
+            back?: boolean;
+            /** @description Their ids */
+            documents?: string[];
+        };
+        LeftOut: {
+            address: string;
+            document: string;
+            /**
+             * Format: int64
+             * @description The rank of the candidate that stands for it
+             */
+            of?: number;
+            path: string[];
+            span: components["schemas"]["DocSpan"];
+            text: string;
+            title: string;
+            version: string;
+            /** @description repeats, section, or filter: and the field that held it back */
+            why: string;
         };
         MeasureInterval: {
             /** Format: double */
@@ -834,11 +1634,17 @@ export interface components {
             chunk: components["schemas"]["ChunkSettings"];
             embed: components["schemas"]["EmbedSettings"];
             find: components["schemas"]["FindSettings"];
+            priority?: {
+                [key: string]: number;
+            };
             query: components["schemas"]["QuerySettings"];
+            sources?: {
+                [key: string]: components["schemas"]["ChunkSettings"];
+            };
         };
         MethodField: {
-            choices?: string[];
             default: string;
+            for?: string[];
             help: string;
             key: string;
             /** @enum {string} */
@@ -848,22 +1654,67 @@ export interface components {
             max?: number;
             /** Format: double */
             min?: number;
+            /** @description choice: what can be chosen */
+            options?: components["schemas"]["MethodOption"][];
             /** Format: double */
             step?: number;
             unit?: string;
         };
+        MethodOption: {
+            help?: string;
+            label: string;
+            value: string;
+        };
+        NewSource: {
+            /** @description Start address, address of the sitemap or feed, or path of the folder; a list needs none */
+            address?: string;
+            /** @description public, staff, or group: and a name; public when not given */
+            audience?: string;
+            /** @enum {string} */
+            kind: "site" | "sitemap" | "list" | "feed" | "folder";
+            name?: string;
+            /**
+             * @description by hand when not given
+             * @enum {string}
+             */
+            schedule?: "hand" | "hour" | "day" | "week" | "";
+            settings?: components["schemas"]["SourceSettings"];
+        };
         OpenDocument: {
             address: string;
+            /** @description Its own, else its source's */
+            audience: string;
             blocks: components["schemas"]["Block"][];
             changedAt: string;
+            /**
+             * @description Whether it is to be taken in; open: nobody has chosen yet
+             * @enum {string}
+             */
+            choice: "in" | "out" | "open";
+            /** @description What it looks like that seldom answers a question */
+            clutter: string[];
             description: string;
+            digest: components["schemas"]["Digest"];
             foundOn: string;
+            /** @description Its versions, the newest first */
+            history: components["schemas"]["Past"][];
             id: string;
+            /** @description BCP 47, when the original declares one */
+            language: string;
+            /** @description Its own, else its source's */
+            marks: string[];
+            /** @description The clip that it is a transcript of; empty for none */
+            media: string;
+            mediaType: string;
             notes: string[];
+            /** @description The file itself is kept */
+            original: boolean;
+            /** @description It has an audience or marks of its own */
+            own: boolean;
             reason: string;
             source: string;
             /** @enum {string} */
-            state: "waiting" | "fetched" | "indexed" | "unchanged" | "left out" | "failed";
+            state: "waiting" | "found" | "fetched" | "indexed" | "unchanged" | "left out" | "failed";
             /**
              * Format: int64
              * @description HTTP status, 0 when none came
@@ -875,14 +1726,85 @@ export interface components {
             /** Format: int64 */
             words: number;
         };
+        Page: {
+            address: string;
+            /**
+             * @description Which of the patterns asked about catch it; exclude goes before include
+             * @enum {string}
+             */
+            caught: "include" | "exclude" | "";
+            /** @enum {string} */
+            choice: "in" | "out" | "open";
+            /** @description What it looks like that seldom answers a question, such as a basket or a list of tags */
+            clutter: string[];
+            id: string;
+            reason: string;
+            state: string;
+            title: string;
+            /** Format: int64 */
+            words: number;
+        };
+        PageList: {
+            /**
+             * Format: int64
+             * @description Pages that the exclude patterns catch
+             */
+            exclude: number;
+            /**
+             * Format: int64
+             * @description Pages that the include patterns catch
+             */
+            include: number;
+            pages: components["schemas"]["Page"][];
+        };
+        Past: {
+            fetchedAt: string;
+            version: string;
+        };
+        Picked: {
+            /** @description Their ids */
+            documents?: string[];
+        };
+        Pin: {
+            document: string;
+            /** @description The words that matter; the sentence nearest to the question when not given */
+            passage?: string;
+            question: string;
+            /** @description Name of the question set; made when missing */
+            set: string;
+            span: components["schemas"]["DocSpan"];
+            turns?: components["schemas"]["QueryTurn"][];
+            version: string;
+        };
+        Placed: {
+            id: string;
+            question: string;
+            /** @description In the order of the variants */
+            under: components["schemas"]["Under"][];
+        };
         Preview: {
-            chunks: components["schemas"]["Chunk"][];
+            chunks: components["schemas"]["Layer"][];
             document: components["schemas"]["OpenDocument"];
+            other?: components["schemas"]["Cutting"];
+            passages: components["schemas"]["Expected"][];
             stats: components["schemas"]["ChunkStats"];
         };
+        PreviewCutsRequest: {
+            /** @description A second set, to see both side by side */
+            other?: components["schemas"]["ChunkSettings"];
+            settings: components["schemas"]["ChunkSettings"];
+        };
+        ProveAblation: {
+            parts: components["schemas"]["ProveWorth"][];
+            /** Format: double */
+            seen: number;
+            whole: components["schemas"]["ProveRetrieval"];
+        };
         ProveExpectation: {
+            /** @description reaches: the document that holds the passage, as address, end of address, or title */
+            document?: string;
             /** @enum {string} */
-            kind: "mentions" | "notMentions" | "gives" | "cites" | "refuses";
+            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses";
             values?: string[];
         };
         ProveFinding: {
@@ -892,6 +1814,8 @@ export interface components {
         };
         ProveQuestion: {
             expect: components["schemas"]["ProveExpectation"][];
+            /** @description Variants of one question share a group: they count as one piece of evidence */
+            group?: string;
             id: string;
             question: string;
             tags?: string[];
@@ -905,6 +1829,23 @@ export interface components {
             of: number;
             /** Format: double */
             rate: number;
+        };
+        ProveRetrieval: {
+            /** Format: double */
+            hit1: number;
+            /** Format: double */
+            hit3: number;
+            /** Format: double */
+            hit5: number;
+            /** Format: double */
+            mrr: number;
+            /**
+             * Format: double
+             * @description nDCG@10 with one right candidate: the mean of 1/log2(1+rank)
+             */
+            ndcg: number;
+            /** Format: int64 */
+            questions: number;
         };
         ProveSummary: {
             byTag: {
@@ -942,23 +1883,47 @@ export interface components {
             rank: number;
             refused: boolean;
         };
+        ProveWorth: {
+            /** @description Questions whose right candidate ranks higher with it */
+            helped: string[];
+            /**
+             * Format: double
+             * @description How much higher hit@5 is with it
+             */
+            hit5: number;
+            /** @description Questions whose right candidate ranks lower with it */
+            hurt: string[];
+            /** @description Of that, 95 %, by cluster bootstrap */
+            interval: components["schemas"]["MeasureInterval"];
+            key: string;
+            /** @enum {string} */
+            kind: "pass" | "retrieval" | "signal" | "order";
+            label: string;
+            /**
+             * Format: double
+             * @description How much higher the mean reciprocal rank is with it
+             */
+            mrr: number;
+            without: components["schemas"]["ProveRetrieval"];
+        };
+        PutTextRequest: {
+            /** @description Plain text or Markdown */
+            text: string;
+            title: string;
+        };
         QueryReading: {
             context?: string;
             kind: string;
+            seeks?: string[];
             terms: components["schemas"]["QueryTerm"][];
             wants?: string[];
             wordings: components["schemas"]["QueryWording"][];
         };
         QuerySettings: {
-            /** @default true */
             compound: boolean;
-            /** @default true */
             courtesy: boolean;
-            /** @default true */
             filler: boolean;
-            /** @default true */
             followUp: boolean;
-            /** @default true */
             spelling: boolean;
         };
         QueryTerm: {
@@ -990,6 +1955,8 @@ export interface components {
             cited: components["schemas"]["Cited"][];
             evidence: components["schemas"]["Evidence"][];
             id?: string;
+            /** @description What could have been among the evidence and is not, and why */
+            left: components["schemas"]["LeftOut"][];
             /** Format: double */
             millis: number;
             refused: boolean;
@@ -1015,10 +1982,6 @@ export interface components {
         Retried: {
             /** Format: int64 */
             documents: number;
-        };
-        RetryDocumentsRequest: {
-            /** @description Their ids; none stands for all that failed */
-            documents?: string[];
         };
         Run: {
             /** @description The run it is compared with */
@@ -1054,45 +2017,164 @@ export interface components {
             method: components["schemas"]["Method"];
             rebuild?: components["schemas"]["Job"];
         };
+        Search: {
+            /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
+            audience?: string;
+            /** @description What may be found */
+            filter?: components["schemas"]["IndexFilter"];
+            /** @description How chunks are ranked */
+            find?: components["schemas"]["FindSettings"];
+            /** @description Of sources, by id */
+            priority?: {
+                [key: string]: number;
+            };
+            /** @description How the question is rewritten */
+            query?: components["schemas"]["QuerySettings"];
+            question: string;
+            /**
+             * @default bench
+             * @enum {string}
+             */
+            surface?: "bench" | "command";
+            /** @description What was said before, oldest first */
+            turns?: components["schemas"]["QueryTurn"][];
+        };
         Source: {
             address: string;
-            /** @enum {string} */
-            audience: "public" | "staff";
+            /** @description public, staff, or group: and a name */
+            audience: string;
+            /** @description A person has chosen among what was found */
+            chosen: boolean;
             createdAt: string;
             id: string;
             /** @enum {string} */
-            kind: "site" | "upload";
+            kind: "site" | "sitemap" | "list" | "feed" | "upload" | "folder" | "text" | "pairs";
+            marks: ("unquotable" | "given" | "volatile")[];
+            /** @description What people call it; empty for its address */
+            name: string;
+            /** @description When the schedule is due; empty for never */
+            nextAt: string;
+            /** @description What the last visit has to say */
+            notices: string[];
+            /** @enum {string} */
+            schedule: "hand" | "hour" | "day" | "week";
             settings: components["schemas"]["SourceSettings"];
-            /** @description Documents by state */
+            /** @description Documents by state; found: fetched, and nobody has chosen yet */
             states: {
                 [key: string]: number;
             };
+            /** @description End of the last whole visit; empty before the first */
+            visitedAt: string;
+        };
+        SourceChange: {
+            audience?: string;
+            marks?: string[];
+            name?: string;
+            /** @enum {string} */
+            schedule?: "hand" | "hour" | "day" | "week";
+            settings?: components["schemas"]["SourceSettings"];
         };
         SourceSettings: {
+            /** @description The addresses of an address list */
+            addresses?: string[];
             /** @description May reach private and loopback addresses */
             allowPrivate?: boolean;
+            /** @description Show what is found first and take in only what is chosen */
+            choose?: boolean;
             /**
              * Format: int64
              * @description Milliseconds between requests to one host; 0 stands for 1000, or none on a loopback address
              */
             delay?: number;
-            /** @description Path prefixes to leave alone */
+            /**
+             * Format: int64
+             * @description The most links to follow from the start address; 0 stands for any number
+             */
+            depth?: number;
+            /** @description Path patterns of what to leave alone, * for anything and $ for the end */
             exclude?: string[];
+            /** @description Path patterns of what to take in, * for anything and $ for the end; none stands for all */
+            include?: string[];
+            /**
+             * @description What becomes of pages found after the choice: ask, take in, leave out; ask when not given
+             * @enum {string}
+             */
+            newPages?: "ask" | "take" | "leave" | "";
             /**
              * Format: int64
              * @description The most pages to take in; 0 stands for 5000
              */
             pageCap?: number;
+            /**
+             * @description Whether pages are opened in a browser: never, when one comes back empty, always; never when not given
+             * @enum {string}
+             */
+            render?: "never" | "empty" | "always" | "";
+            /**
+             * Format: int64
+             * @description The most pages to open in a browser in one visit; 0 stands for 200
+             */
+            renderCap?: number;
+        };
+        StartStudyRequest: {
+            /** @enum {string} */
+            kind: "ablation" | "fit";
         };
         StartedRun: {
             job: components["schemas"]["Job"];
             run: components["schemas"]["Run"];
+        };
+        StartedStudy: {
+            job: components["schemas"]["Job"];
+            study: components["schemas"]["Study"];
+        };
+        Study: {
+            ablation?: components["schemas"]["ProveAblation"];
+            createdAt: string;
+            endedAt: string;
+            fit?: components["schemas"]["Fit"];
+            id: string;
+            /** @enum {string} */
+            kind: "ablation" | "fit";
+            set: string;
+            /** @description Settings that have changed since */
+            stale: string[];
+        };
+        TakenFile: {
+            name: string;
+            reason: string;
+            state: string;
         };
         TextPiece: {
             /** Format: int64 */
             end: number;
             /** Format: int64 */
             start: number;
+        };
+        Under: {
+            /** @description Of the best chunk; empty when there is none */
+            document: string;
+            path: string[];
+            /**
+             * Format: int64
+             * @description Of the expected candidate: 0 when it is not among the first twenty, -1 when none is expected
+             */
+            rank: number;
+            span: components["schemas"]["DocSpan"];
+            title: string;
+            version: string;
+        };
+        Variant: {
+            /** @description What may be found */
+            filter?: components["schemas"]["IndexFilter"];
+            /** @description How chunks are ranked */
+            find?: components["schemas"]["FindSettings"];
+            /** @description Of sources, by id */
+            priority?: {
+                [key: string]: number;
+            };
+            /** @description How the question is rewritten */
+            query?: components["schemas"]["QuerySettings"];
         };
     };
     responses: never;
@@ -1103,6 +2185,130 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    getEmbeddings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connectEmbeddings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSpeech: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connectSpeech: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listCorpora: {
         parameters: {
             query?: never;
@@ -1197,6 +2403,44 @@ export interface operations {
             };
         };
     };
+    uploadArchive: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenFile"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     ask: {
         parameters: {
             query?: never;
@@ -1220,6 +2464,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listChanges: {
+        parameters: {
+            query: {
+                /** @description RFC 3339 */
+                since: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    cuttingFigures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CuttingFiguresRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Figures"];
                 };
             };
             /** @description Error */
@@ -1272,6 +2587,76 @@ export interface operations {
             };
         };
     };
+    exportDocuments: {
+        parameters: {
+            query?: {
+                source?: string;
+                state?: string;
+                text?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    leaveOutDocuments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaveOutDocumentsRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     retryDocuments: {
         parameters: {
             query?: never;
@@ -1284,7 +2669,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RetryDocumentsRequest"];
+                "application/json": components["schemas"]["Picked"];
             };
         };
         responses: {
@@ -1344,6 +2729,143 @@ export interface operations {
             };
         };
     };
+    removeDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                document: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                document: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DocumentChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Document"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    compareVersions: {
+        parameters: {
+            query?: {
+                from?: string;
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                document: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getOriginal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                document: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     previewCuts: {
         parameters: {
             query?: never;
@@ -1357,7 +2879,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChunkSettings"];
+                "application/json": components["schemas"]["PreviewCutsRequest"];
             };
         };
         responses: {
@@ -1386,6 +2908,8 @@ export interface operations {
             query: {
                 /** @description File name; the same name replaces */
                 name: string;
+                /** @description Who may be answered from it: public, staff, or group: and a name; as before, or public, when not given */
+                audience?: string;
             };
             header?: {
                 "Content-Type"?: string;
@@ -1434,7 +2958,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Ask"];
+                "application/json": components["schemas"]["Search"];
             };
         };
         responses: {
@@ -1446,6 +2970,143 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Reply"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    placeQuestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Batch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Placed"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listFindings: {
+        parameters: {
+            query?: {
+                /** @description Those about one document */
+                document?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    checkDocuments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dismissFindings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DismissFindingsRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -1554,6 +3215,68 @@ export interface operations {
             };
         };
     };
+    pauseJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    resumeJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getMethod: {
         parameters: {
             query?: never;
@@ -1609,6 +3332,159 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getPairs: {
+        parameters: {
+            query?: {
+                form?: "csv" | "jsonl";
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": unknown;
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putPairs: {
+        parameters: {
+            query?: {
+                /** @description The column of the questions; told by its name when not given */
+                question?: string;
+                /** @description The column of the answers; told by its name when not given */
+                answer?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExtractPairFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    previewPairs: {
+        parameters: {
+            query?: {
+                /** @description The column of the questions; told by its name when not given */
+                question?: string;
+                /** @description The column of the answers; told by its name when not given */
+                answer?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExtractPairFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pinCandidate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pin"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveQuestion"];
                 };
             };
             /** @description Error */
@@ -1894,19 +3770,21 @@ export interface operations {
             };
         };
     };
-    addSite: {
+    startStudy: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 /** @description Name or id of the corpus */
                 corpus: string;
+                /** @description Name or id */
+                set: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AddSite"];
+                "application/json": components["schemas"]["StartStudyRequest"];
             };
         };
         responses: {
@@ -1916,7 +3794,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AddedSite"];
+                    "application/json": components["schemas"]["StartedStudy"];
                 };
             };
             /** @description Error */
@@ -1949,6 +3827,285 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Source"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSource"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedSource"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    removeSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    choosePages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chosen"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listPages: {
+        parameters: {
+            query?: {
+                /** @description Path patterns, * for anything and $ for the end */
+                include?: string[];
+                exclude?: string[];
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    visitSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listStudies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Study"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutTextRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Document"];
                 };
             };
             /** @description Error */

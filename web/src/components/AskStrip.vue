@@ -14,6 +14,7 @@ const problem = ref('')
 const busy = ref(false)
 const open = ref(false)
 const follow = ref(true)
+const audience = ref<'public' | 'staff'>('public')
 const turns = ref<{ role: 'user' | 'assistant'; text: string }[]>([])
 
 async function ask(): Promise<void> {
@@ -25,7 +26,12 @@ async function ask(): Promise<void> {
     reply.value = await ok(
       api.POST('/api/corpora/{corpus}/ask', {
         params: { path: { corpus: corpus.name } },
-        body: { question: text, surface: 'bench', turns: follow.value ? turns.value.slice(-10) : [] },
+        body: {
+          question: text,
+          surface: 'bench',
+          audience: audience.value,
+          turns: follow.value ? turns.value.slice(-10) : [],
+        },
       }),
     )
     turns.value.push({ role: 'user', text }, { role: 'assistant', text: reply.value.reply })
@@ -49,7 +55,7 @@ function close(): void {
   open.value = false
 }
 
-watch(() => corpus.name, restart)
+watch([() => corpus.name, audience], restart) // what one audience was told is no part of another's conversation
 watch(
   () => route.fullPath,
   (to, from) => {
@@ -77,6 +83,11 @@ defineExpose({ focus: () => input.value?.focus() })
         placeholder="Ask the draft anything"
         @focus="input?.select()"
       />
+      <label class="sr" for="ask-as">Asked as</label>
+      <select id="ask-as" v-model="audience" title="As whom it is asked">
+        <option value="public">as anybody</option>
+        <option value="staff">as staff</option>
+      </select>
       <button type="submit" class="go" :disabled="busy || question.trim() === ''">{{ busy ? 'Asking' : 'Ask' }}</button>
       <span v-if="turns.length > 0" class="muted figure">{{ turns.length / 2 }} in this conversation</span>
       <button v-if="turns.length > 0" type="button" class="linkish" @click="restart">New conversation</button>
@@ -116,6 +127,13 @@ input {
   font-size: 14px;
   color: var(--ink);
   background: var(--ground);
+}
+select {
+  border: 1px solid var(--control);
+  border-radius: var(--radius);
+  padding: 6px 4px;
+  color: var(--ink);
+  background: var(--raised);
 }
 .go {
   border: 1px solid var(--accent);

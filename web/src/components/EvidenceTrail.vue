@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Evidence, Reply } from '@/api/client'
+import { signalNames } from '@/api/signals'
 import { shortAddress } from '@/api/words'
 import LitText from './LitText.vue'
 
@@ -16,14 +17,6 @@ const passes: Record<string, string> = {
   compound: 'compounds joined',
   'follow-up': 'follow-up completed',
 }
-const signals: Record<string, string> = {
-  title: 'title',
-  headings: 'headings',
-  body: 'body',
-  meaning: 'meaning',
-  sentence: 'nearest sentence',
-}
-
 const kept = computed(() => props.reply.evidence.map((e, i) => ({ ...e, index: i })).filter((e) => e.kept))
 const said = computed(() =>
   (trail.value?.reply ?? []).map((s, i) => ({
@@ -43,9 +36,7 @@ const outcome = computed(() => {
 })
 
 function shares(e: Evidence): { name: string; share: number }[] {
-  return Object.entries(signals)
-    .map(([key, name]) => ({ name, share: e.shares?.[key] ?? 0 }))
-    .filter((s) => s.share >= 0.01)
+  return e.signals.map((s) => ({ name: signalNames[s.name], share: s.share })).filter((s) => s.share >= 0.01)
 }
 
 function link(c: { document: string; version: string; span: { start: number; end: number } }) {

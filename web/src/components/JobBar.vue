@@ -11,16 +11,16 @@ const titles: Record<string, string> = {
   rebuild: 'Rebuilding the index',
   run: 'Running questions',
   encode: 'Reading chunks with the sentence encoder',
+  check: 'Checking documents',
 }
 const share = computed(() => (props.job.total > 0 ? Math.round((100 * props.job.done) / props.job.total) : 0))
 
-async function cancel(): Promise<void> {
+async function send(what: 'cancel' | 'pause' | 'resume'): Promise<void> {
+  const params = { path: { corpus: corpus.name, job: props.job.id } }
   try {
-    await ok(
-      api.POST('/api/corpora/{corpus}/jobs/{job}/cancel', {
-        params: { path: { corpus: corpus.name, job: props.job.id } },
-      }),
-    )
+    if (what === 'cancel') await ok(api.POST('/api/corpora/{corpus}/jobs/{job}/cancel', { params }))
+    else if (what === 'pause') await ok(api.POST('/api/corpora/{corpus}/jobs/{job}/pause', { params }))
+    else await ok(api.POST('/api/corpora/{corpus}/jobs/{job}/resume', { params }))
   } catch (e) {
     corpus.problem = (e as Error).message
   }
@@ -32,12 +32,17 @@ async function cancel(): Promise<void> {
     <div class="row">
       <b>{{ titles[job.kind] ?? job.kind }}</b>
       <span v-if="job.state === 'queued'" class="muted">waits for its turn</span>
+      <span v-else-if="job.state === 'paused'" class="caution"
+        >paused at {{ count(job.done) }} of {{ count(job.total) }}</span
+      >
       <span v-else class="figure muted">
         {{ count(job.done) }} of {{ count(job.total) }}
         <template v-if="job.rate > 0"> · {{ job.rate.toFixed(1) }} a second</template>
         <template v-if="job.left > 0"> · {{ duration(job.left) }} left</template>
       </span>
-      <button class="linkish" @click="cancel">Cancel</button>
+      <button v-if="job.state === 'paused'" class="linkish" @click="send('resume')">Resume</button>
+      <button v-else class="linkish" @click="send('pause')">Pause</button>
+      <button class="linkish" @click="send('cancel')">Cancel</button>
     </div>
     <progress :value="share" max="100" :aria-label="titles[job.kind] ?? job.kind">{{ share }} %</progress>
   </div>

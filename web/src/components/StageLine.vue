@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { count, percent } from '@/api/words'
-import { stages, type StageKey } from '@/router'
+import { stageOf, stages, type StageKey } from '@/router'
 import { useCorpus } from '@/stores/corpus'
 
 const corpus = useCorpus()
@@ -26,7 +26,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
     gather: {
       value: count(c.documents),
       unit: 'in',
-      alert: c.failed > 0 ? `${count(c.failed)} failed` : undefined,
+      alert: c.found > 0 ? `${count(c.found)} to choose` : c.failed > 0 ? `${count(c.failed)} failed` : undefined,
     },
     shape: { value: count(c.chunks), unit: 'chunks', alert: c.stale ? 'not applied' : undefined },
     find: run ? { value: percent(run.hit5), unit: 'hit@5' } : { value: '–', unit: 'no run yet' },
@@ -38,7 +38,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
   }
 })
 
-const here = computed(() => (route.name === 'document' ? 'gather' : route.name))
+const here = computed(() => stageOf(route.name))
 
 function choose(name: string): void {
   if (name === '') void router.push('/')

@@ -2,13 +2,13 @@ import { mount } from '@vue/test-utils'
 import { createPinia } from 'pinia'
 import { describe, expect, it } from 'vitest'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import type { Chunk, Reply } from '@/api/client'
+import type { Layer, Reply } from '@/api/client'
 import EvidenceTrail from './EvidenceTrail.vue'
 import LitText from './LitText.vue'
 import StrataView from './StrataView.vue'
 
-const chunk = (ordinal: number, tokens: number, overlap?: Chunk['overlap']): Chunk =>
-  ({ ordinal, tokens, span: { start: 0, end: 100 }, overlap, path: ['Fares'] }) as Chunk
+const chunk = (ordinal: number, tokens: number, overlap?: Layer['overlap']): Layer =>
+  ({ ordinal, tokens, span: { start: 0, end: 100 }, overlap, path: ['Fares'], seen: ordinal, same: false }) as Layer
 
 describe('StrataView', () => {
   it('draws a layer for each chunk, taller for more tokens, hatched where it repeats', async () => {
@@ -69,7 +69,10 @@ describe('EvidenceTrail', () => {
           kept: true,
           score: 2,
           support: 0.9,
-          shares: { body: 0.7, meaning: 0.3 },
+          signals: [
+            { name: 'body', value: 2, points: 1.4, share: 0.7 },
+            { name: 'meaning', value: 0.5, points: 0.6, share: 0.3 },
+          ],
         },
         {
           document: 'e',
@@ -81,7 +84,7 @@ describe('EvidenceTrail', () => {
           text: 'x',
           lit: [],
           score: 1,
-          shares: {},
+          signals: [],
         },
       ],
       trail: {

@@ -7,7 +7,6 @@ import AskStrip from '@/components/AskStrip.vue'
 import JobBar from '@/components/JobBar.vue'
 import StageLine from '@/components/StageLine.vue'
 import { stages } from '@/router'
-import FindStage from './find/FindStage.vue'
 import Home from './Home.vue'
 import type { Job } from '@/api/client'
 
@@ -30,6 +29,7 @@ const reply = {
   support: 0.9,
   millis: 4,
   cited: [],
+  left: [],
   evidence: [
     {
       document: 'd',
@@ -43,7 +43,11 @@ const reply = {
       kept: true,
       support: 0.9,
       span: { start: 0, end: 33 },
-      shares: { body: 0.6, meaning: 0.4 },
+      why: ['holds every word asked for in the text'],
+      signals: [
+        { name: 'body', value: 2, points: 1.8, share: 0.6 },
+        { name: 'meaning', value: 0.6, points: 1.3, share: 0.4 },
+      ],
     },
   ],
   trail: {
@@ -181,18 +185,6 @@ describe('AskStrip', () => {
   })
 })
 
-describe('FindStage', () => {
-  it('shows the question of its address, ranked, with lit terms and the share of each signal', async () => {
-    const { w } = await show(FindStage, '/c/Ferries/find?q=lost')
-    expect(calls.find((c) => c.path.endsWith('/find'))?.body).toMatchObject({ question: 'lost' })
-    const hit = w.find('.hit')
-    expect(hit.find('.title').text()).toBe('Lost property › At the pier')
-    expect(hit.find('mark').text()).toBe('Lost')
-    expect(hit.find('.why').text()).toContain('60 %')
-    expect(hit.find('.title').attributes('href')).toContain('from=0&to=33')
-  })
-})
-
 describe('JobBar', () => {
   it('tells count, rate and time left, and cancels', async () => {
     serve({ '/api/corpora': [corpus], '/jobs': [], '/cancel': {} })
@@ -202,9 +194,11 @@ describe('JobBar', () => {
     expect(w.text()).toContain('3.2 a second')
     expect(w.text()).toContain('4 s left')
     expect(w.find('progress').attributes('value')).toBe('69')
-    await w.find('button').trigger('click')
-    await flushPromises()
-    expect(calls.at(-1)).toMatchObject({ method: 'POST', path: '/api/corpora/Ferries/jobs/j/cancel' })
+    for (const [i, what] of ['pause', 'cancel'].entries()) {
+      await w.findAll('button')[i]?.trigger('click')
+      await flushPromises()
+      expect(calls.at(-1)).toMatchObject({ method: 'POST', path: `/api/corpora/Ferries/jobs/j/${what}` })
+    }
   })
 })
 

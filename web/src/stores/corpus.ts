@@ -15,11 +15,15 @@ export const useCorpus = defineStore('corpus', () => {
   const unapplied = ref('')
   const documentListeners = new Set<(d: DocumentRow) => void>()
   const endListeners = new Set<(j: Job) => void>()
+  const sourceListeners = new Set<() => void>()
+  const findingListeners = new Set<() => void>()
   let watching = false
   let due: ReturnType<typeof setTimeout> | undefined
 
   const current = computed(() => all.value.find((c) => c.name === name.value))
-  const active = computed(() => Object.values(jobs.value).filter((j) => j.state === 'running' || j.state === 'queued'))
+  const active = computed(() =>
+    Object.values(jobs.value).filter((j) => ['running', 'queued', 'paused'].includes(j.state)),
+  )
 
   async function load(): Promise<void> {
     try {
@@ -60,10 +64,18 @@ export const useCorpus = defineStore('corpus', () => {
     if (e.kind === 'job') {
       const j = e.body as Job
       jobs.value[j.id] = j
-      if (j.state !== 'running' && j.state !== 'queued') {
+      if (!['running', 'queued', 'paused'].includes(j.state)) {
         reloadSoon()
         for (const f of endListeners) f(j)
       }
+    }
+    if (e.kind === 'source') {
+      reloadSoon()
+      for (const f of sourceListeners) f()
+    }
+    if (e.kind === 'findings') {
+      reloadSoon()
+      for (const f of findingListeners) f()
     }
     if (e.kind === 'document') {
       reloadSoon()
@@ -81,6 +93,16 @@ export const useCorpus = defineStore('corpus', () => {
         connected.value = yes
       },
     })
+  }
+
+  function onSource(f: () => void): () => void {
+    sourceListeners.add(f)
+    return () => sourceListeners.delete(f)
+  }
+
+  function onFindings(f: () => void): () => void {
+    findingListeners.add(f)
+    return () => findingListeners.delete(f)
   }
 
   function onDocument(f: (d: DocumentRow) => void): () => void {
@@ -109,6 +131,8 @@ export const useCorpus = defineStore('corpus', () => {
     create,
     watch,
     onDocument,
+    onSource,
+    onFindings,
     onJobEnd,
   }
 })

@@ -1,27 +1,41 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, watch } from 'vue'
+import { useDebounceFn } from '@vueuse/core'
+import { computed, onMounted, onUnmounted, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ok, type Evidence, type Reply } from '@/api/client'
-import { shortAddress } from '@/api/words'
-import LitText from '@/components/LitText.vue'
+import { api, ok, type Reply, type Variant } from '@/api/client'
+import ConnectionForm from '@/components/ConnectionForm.vue'
+import SettingsForm from '@/components/SettingsForm.vue'
 import { useCorpus } from '@/stores/corpus'
+import { onKeys } from '@/stores/keys'
+import { nameOf } from '../gather/store'
+import HitList from './HitList.vue'
+import ManyQuestions from './ManyQuestions.vue'
+import SideBySide from './SideBySide.vue'
+import { useFind } from './store'
+import WorthView from './WorthView.vue'
 
 const corpus = useCorpus()
+const find = useFind()
 const route = useRoute()
 const router = useRouter()
+const hits = useTemplateRef<InstanceType<typeof HitList>>('hits')
 const question = ref(String(route.query.q ?? ''))
 const reply = ref<Reply>()
+const before = ref<Reply>()
 const problem = ref('')
 const busy = ref(false)
-const whole = ref(new Set<number>())
+const ready = ref(false)
 
-const signals = [
-  { key: 'title', name: 'title' },
-  { key: 'headings', name: 'headings' },
-  { key: 'body', name: 'body' },
-  { key: 'meaning', name: 'meaning' },
-  { key: 'sentence', name: 'nearest sentence' },
-]
+const views = [
+  { key: 'one', label: 'One question' },
+  { key: 'sides', label: 'Side by side' },
+  { key: 'many', label: 'Many questions' },
+  { key: 'worth', label: 'What each part is worth' },
+] as const
+const view = computed({
+  get: () => String(route.query.view ?? 'one'),
+  set: (v) => void router.replace({ query: { ...route.query, view: v === 'one' ? undefined : v } }),
+})
 const passes: Record<string, string> = {
   asked: 'As asked',
   filler: 'Filler dropped',
@@ -29,58 +43,79 @@ const passes: Record<string, string> = {
   compound: 'Compounds joined',
   'follow-up': 'Follow-up completed',
 }
+const kinds = ['page', 'file', 'film', 'text', 'pairs'] as const
 const reading = computed(() => reply.value?.trail?.reading)
+const fieldsOf = (stage: string) => computed(() => find.fields.filter((f) => f.key.startsWith(`${stage}.`)))
+const findFields = fieldsOf('find')
+const queryFields = fieldsOf('query')
+const embedFields = fieldsOf('embed')
+const narrowed = computed(
+  () =>
+    (find.filter.sources ?? []).length + (find.filter.kinds ?? []).length + (find.filter.languages ?? []).length > 0 ||
+    (find.filter.since ?? '') !== '' ||
+    (find.filter.until ?? '') !== '',
+)
 
-async function find(): Promise<void> {
-  const q = question.value.trim()
-  if (q === '') return
+function search(v: Variant): Promise<Reply> {
+  return ok(
+    api.POST('/api/corpora/{corpus}/find', {
+      params: { path: { corpus: corpus.name } },
+      body: { question: question.value.trim(), surface: 'bench', audience: find.audience, ...v },
+    }),
+  )
+}
+
+let searching = 0
+async function run(): Promise<void> {
+  if (question.value.trim() === '' || find.tried === undefined) return
+  const mine = ++searching
   busy.value = true
-  problem.value = ''
-  whole.value.clear()
   try {
-    reply.value = await ok(
-      api.POST('/api/corpora/{corpus}/find', {
-        params: { path: { corpus: corpus.name } },
-        body: { question: q, surface: 'bench' },
-      }),
-    )
+    const now = await search(find.variant)
+    const was = view.value === 'sides' ? await search(find.asApplied) : undefined
+    if (mine !== searching) return
+    reply.value = now
+    before.value = was
+    problem.value = ''
   } catch (e) {
-    problem.value = (e as Error).message
+    if (mine === searching) problem.value = (e as Error).message
   }
-  busy.value = false
+  if (mine === searching) busy.value = false
 }
-
-function toggle(i: number): void {
-  if (!whole.value.delete(i)) whole.value.add(i)
-}
+const runSoon = useDebounceFn(run, 80)
 
 function submit(): void {
-  void router.replace({ query: { q: question.value.trim() } })
-  void find()
+  const q = question.value.trim()
+  if (q !== route.query.q) void router.replace({ query: { ...route.query, q } })
+  else void run()
 }
 
-function share(e: Evidence, key: string): number {
-  return e.shares?.[key] ?? 0
-}
-
-function link(e: Evidence) {
-  return {
-    name: 'document',
-    params: { corpus: corpus.name, document: e.document },
-    query: { version: e.version, from: String(e.span.start), to: String(e.span.end) },
-  }
+function narrow(change: Partial<typeof find.filter>): void {
+  find.filter = { ...find.filter, ...change }
 }
 
 watch(
   () => route.query.q,
   (q) => {
-    if (typeof q === 'string' && q !== question.value) {
-      question.value = q
-      void find()
-    }
+    question.value = typeof q === 'string' ? q : ''
+    void run()
   },
 )
-onMounted(find)
+watch([() => find.tried, () => find.filter, () => find.audience, view], () => void runSoon(), { deep: true })
+watch(
+  () => find.changed,
+  (c) => (corpus.unapplied = c ? 'Not applied' : ''),
+)
+const stopKeys = onKeys((key) => view.value === 'one' && (hits.value?.act(key) ?? false))
+onMounted(async () => {
+  await find.load()
+  ready.value = true
+  void run()
+})
+onUnmounted(() => {
+  stopKeys()
+  corpus.unapplied = ''
+})
 </script>
 
 <template>
@@ -91,131 +126,229 @@ onMounted(find)
         <ElInput
           v-model="question"
           type="textarea"
-          :rows="3"
+          :rows="2"
           maxlength="4000"
           placeholder="A question, or two words"
           aria-label="Question"
           @keydown.enter.exact.prevent="submit"
         />
-        <ElButton type="primary" native-type="submit" :loading="busy" :disabled="question.trim() === ''">Find</ElButton>
+        <div class="row">
+          <ElButton type="primary" native-type="submit" :loading="busy" :disabled="question.trim() === ''"
+            >Find</ElButton
+          >
+          <label class="sr" for="find-as">Asked as</label>
+          <select id="find-as" v-model="find.audience" class="plain-select">
+            <option value="public">as anybody</option>
+            <option value="staff">as staff</option>
+          </select>
+        </div>
       </form>
-      <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
-      <template v-if="reading">
-        <h2>What was searched for</h2>
+      <p v-if="find.problem !== '' || problem !== ''" class="notice bad" role="alert">{{ find.problem || problem }}</p>
+      <div v-if="find.changed" class="notice caution row" role="status">
+        <span>Settings are being tried that are not applied.</span>
+        <ElButton type="primary" @click="find.apply()">Apply</ElButton>
+        <ElButton @click="find.reset()">Undo</ElButton>
+      </div>
+      <details v-if="reading" open>
+        <summary>What was searched for</summary>
         <ol class="wordings">
           <li v-for="(w, i) in reading.wordings" :key="i">
             <span class="muted">{{ passes[w.pass] ?? w.pass }}</span><br />{{ w.text }}
           </li>
         </ol>
-        <table class="plain">
-          <thead>
-            <tr>
-              <th>Term</th>
-              <th>Stem</th>
-              <th class="num">Weight</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="t in reading.terms" :key="t.stem">
-              <td>{{ t.word }}</td>
-              <td class="mono">{{ t.stem }}</td>
-              <td class="num">{{ t.weight.toFixed(2) }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <p class="terms">
+          <span v-for="t in reading.terms" :key="t.stem" :title="`stem ${t.stem}, weight ${t.weight.toFixed(2)}`"
+            >{{ t.word }}<small v-if="t.weight < 1" class="muted"> {{ t.weight.toFixed(1) }}</small></span
+          >
+        </p>
+      </details>
+      <template v-if="find.tried">
+        <details>
+          <summary>Ranking</summary>
+          <SettingsForm
+            :fields="findFields"
+            :values="find.tried.find"
+            :before="find.applied?.find"
+            @change="(k, v) => find.set('find', k, v)"
+          />
+        </details>
+        <details>
+          <summary>Rewriting</summary>
+          <SettingsForm
+            :fields="queryFields"
+            :values="find.tried.query"
+            :before="find.applied?.query"
+            @change="(k, v) => find.set('query', k, v)"
+          />
+        </details>
+        <details>
+          <summary>Embedding</summary>
+          <p class="hint">Holds for the whole index: it cannot be tried out, only applied, and is then read behind.</p>
+          <SettingsForm
+            :fields="embedFields"
+            :values="find.tried.embed"
+            :before="find.applied?.embed"
+            @change="(k, v) => find.set('embed', k, v)"
+          />
+          <ConnectionForm
+            kind="embeddings"
+            label="Embeddings of others"
+            connected="come from"
+            unconnected="are not connected"
+            path="/embeddings, of any endpoint of the widely used embeddings protocol"
+          />
+        </details>
+        <details>
+          <summary>Source priority</summary>
+          <p v-for="s in find.sources" :key="s.id" class="row between">
+            <label :for="`prefer-${s.id}`">{{ nameOf(s) }}</label>
+            <ElInputNumber
+              :id="`prefer-${s.id}`"
+              size="small"
+              :min="-3"
+              :max="3"
+              :model-value="find.tried.priority?.[s.id] ?? 0"
+              :aria-label="`Priority of ${nameOf(s)}`"
+              @update:model-value="(v: number | undefined) => find.prefer(s.id, v ?? 0)"
+            />
+          </p>
+        </details>
+        <details :open="narrowed">
+          <summary>Narrow{{ narrowed ? ' (in force)' : '' }}</summary>
+          <p class="hint">For the searches here; it is no part of the draft.</p>
+          <ElSelect
+            :model-value="find.filter.sources ?? []"
+            multiple
+            placeholder="All sources"
+            aria-label="Sources"
+            @update:model-value="(v: string[]) => narrow({ sources: v })"
+          >
+            <ElOption v-for="s in find.sources" :key="s.id" :value="s.id" :label="nameOf(s)" />
+          </ElSelect>
+          <ElSelect
+            :model-value="find.filter.kinds ?? []"
+            multiple
+            placeholder="All kinds"
+            aria-label="Kinds"
+            @update:model-value="(v: string[]) => narrow({ kinds: v })"
+          >
+            <ElOption v-for="k in kinds" :key="k" :value="k" :label="k" />
+          </ElSelect>
+          <p class="row between">
+            <label for="language">Language, as its code</label>
+            <input
+              id="language"
+              maxlength="12"
+              size="6"
+              placeholder="any"
+              :value="(find.filter.languages ?? []).join('')"
+              @change="
+                (e) => {
+                  const code = (e.target as HTMLInputElement).value.trim()
+                  narrow({ languages: code === '' ? [] : [code] })
+                }
+              "
+            />
+          </p>
+          <p class="row between">
+            <label for="since">Changed since</label>
+            <input
+              id="since"
+              type="date"
+              :value="find.filter.since ?? ''"
+              @change="(e) => narrow({ since: (e.target as HTMLInputElement).value })"
+            />
+          </p>
+          <p class="row between">
+            <label for="until">and until</label>
+            <input
+              id="until"
+              type="date"
+              :value="find.filter.until ?? ''"
+              @change="(e) => narrow({ until: (e.target as HTMLInputElement).value })"
+            />
+          </p>
+        </details>
       </template>
     </div>
     <div class="right stack">
-      <p v-if="reply === undefined" class="notice">
-        Ask here to see which chunks a question reaches, in which order, and why each ranks where it does.
-      </p>
-      <p v-else-if="reply.evidence.length === 0" class="notice">Nothing in the corpus resembles the question.</p>
-      <p v-else class="muted figure">{{ reply.evidence.length }} best chunks, {{ reply.millis.toFixed(0) }} ms</p>
-      <article v-for="(e, i) in reply?.evidence ?? []" :key="i" class="hit">
-        <div class="rank figure">{{ i + 1 }}</div>
-        <div>
-          <RouterLink :to="link(e)" class="title">{{ [e.title, ...e.path].join(' › ') }}</RouterLink>
-          <p class="muted mono">{{ shortAddress(e.address) }}</p>
-          <p class="passage" :class="{ whole: whole.has(i) }"><LitText :text="e.text" :lit="e.lit" /></p>
-          <button v-if="e.text.length > 700" class="linkish" :aria-expanded="whole.has(i)" @click="toggle(i)">
-            {{ whole.has(i) ? 'Show less' : 'Show the whole chunk' }}
-          </button>
-        </div>
-        <table class="why" :aria-label="`Why it ranks ${i + 1}`">
-          <tbody>
-            <tr>
-              <th>score</th>
-              <td class="figure">{{ e.score.toFixed(2) }}</td>
-              <td></td>
-            </tr>
-            <tr v-for="s in signals" :key="s.key">
-              <th>{{ s.name }}</th>
-              <td class="figure">{{ Math.round(100 * share(e, s.key)) }} %</td>
-              <td><span class="share" :style="{ width: `${60 * share(e, s.key)}px` }"></span></td>
-            </tr>
-          </tbody>
-        </table>
-      </article>
+      <div class="tabs" role="tablist" aria-label="Views">
+        <button v-for="v in views" :key="v.key" role="tab" :aria-selected="view === v.key" @click="view = v.key">
+          {{ v.label }}
+        </button>
+      </div>
+      <template v-if="ready">
+        <ManyQuestions v-if="view === 'many'" />
+        <WorthView v-else-if="view === 'worth'" />
+        <p v-else-if="reply === undefined" class="notice">
+          Ask at the left to see which chunks a question reaches, in which order, and why each ranks where it does.
+        </p>
+        <SideBySide v-else-if="view === 'sides' && before" :before="before" :after="reply" />
+        <HitList v-else-if="view === 'one'" ref="hits" :reply="reply" :question="question.trim()" />
+      </template>
     </div>
   </div>
 </template>
 
 <style scoped>
+.tabs {
+  display: flex;
+  gap: 18px;
+  border-bottom: 1px solid var(--line);
+}
+.tabs button {
+  background: none;
+  border: 0;
+  border-bottom: 3px solid transparent;
+  padding: 4px 0 6px;
+  color: var(--ink);
+  font-weight: 600;
+  cursor: pointer;
+}
+.tabs button[aria-selected='true'] {
+  color: var(--accent);
+  border-bottom-color: var(--accent);
+}
+details {
+  border-top: 1px solid var(--line);
+  padding-top: 10px;
+}
+summary {
+  font-weight: 650;
+  cursor: pointer;
+  margin-bottom: 8px;
+}
+details > * + * {
+  margin-top: 8px;
+}
 .wordings {
   margin: 0;
   padding-left: 18px;
 }
-.hit {
-  display: grid;
-  grid-template-columns: 28px minmax(0, 1fr) 210px;
-  gap: 12px;
-  border-top: 1px solid var(--line);
-  padding-top: 12px;
+.terms {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 5px;
+  margin: 8px 0 0;
 }
-.rank {
-  font-size: 17px;
-  font-weight: 650;
-  color: var(--accent);
-  text-align: right;
+.terms small {
+  margin-left: 4px;
 }
-.title {
-  font-weight: 600;
+.terms span {
+  background: var(--lit);
+  padding: 0 6px;
 }
-.hit p {
-  margin: 2px 0 6px;
+.between {
+  justify-content: space-between;
+  margin: 6px 0 0;
 }
-.passage {
-  max-width: 72ch;
-  display: -webkit-box;
-  -webkit-box-orient: vertical;
-  -webkit-line-clamp: 8;
-  line-clamp: 8;
-  overflow: hidden;
-}
-.passage.whole {
-  display: block;
-}
-.why {
-  font-size: 12px;
-  border-collapse: collapse;
-  align-self: start;
-}
-.why th {
-  font-weight: 400;
-  color: var(--muted);
-  text-align: left;
-}
-.why td {
-  text-align: right;
-  padding: 0 0 0 8px;
-}
-.why td:last-child {
-  width: 70px;
-  text-align: left;
-}
-.share {
-  display: inline-block;
-  height: 7px;
-  background: var(--accent);
+.plain-select,
+#language,
+input[type='date'] {
+  border: 1px solid var(--control);
+  border-radius: var(--radius);
+  padding: 5px 4px;
+  color: var(--ink);
+  background: var(--raised);
 }
 </style>

@@ -1,16 +1,18 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, ok, type Chunk, type OpenDocument, type Schema } from '@/api/client'
+import { api, ok, type Layer, type OpenDocument, type Schema } from '@/api/client'
 import { ByteText } from '@/api/bytes'
-import { clock, count, moment } from '@/api/words'
+import { clock } from '@/api/words'
 import StrataView from '@/components/StrataView.vue'
+import DocumentDiff from './DocumentDiff.vue'
+import DocumentFacts from './DocumentFacts.vue'
 import { useCorpus } from '@/stores/corpus'
 
 const corpus = useCorpus()
 const route = useRoute()
 const doc = ref<OpenDocument>()
-const chunks = ref<Chunk[]>([])
+const chunks = ref<Layer[]>([])
 const chosen = ref<number>()
 const problem = ref('')
 const blocksShown = ref(false)
@@ -38,6 +40,12 @@ function parts(b: Block): { text: string; lit: boolean }[] {
   ]
 }
 
+/** Whether a block is the first of its page. */
+function pageStarts(i: number): boolean {
+  const page = (k: number): number => doc.value?.blocks[k]?.place?.page ?? 0
+  return page(i) > 0 && (i === 0 || page(i) !== page(i - 1))
+}
+
 function tagOf(b: Block): string {
   if (b.kind === 'heading') return `h${Math.min(6, (b.level ?? 1) + 1)}`
   return b.kind === 'code' ? 'pre' : 'p'
@@ -52,30 +60,70 @@ async function show(ordinal: number): Promise<void> {
   document.getElementById(`block-${i}`)?.scrollIntoView({ block: 'start' })
 }
 
-watch(
-  () => [route.params.document, route.query.version, from.value],
-  async () => {
-    try {
-      const path = { corpus: corpus.name, document: String(route.params.document) }
-      doc.value = await ok(
-        api.GET('/api/corpora/{corpus}/documents/{document}', {
-          params: { path, query: { version: String(route.query.version ?? '') } },
-        }),
-      )
-      const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
-      const p = await ok(
-        api.POST('/api/corpora/{corpus}/documents/{document}/preview', { params: { path }, body: m.chunk }),
-      )
-      chunks.value = p.chunks
-      problem.value = ''
-      await nextTick()
-      document.querySelector('.reading mark')?.scrollIntoView({ block: 'center' })
-    } catch (e) {
-      problem.value = (e as Error).message
-    }
-  },
-  { immediate: true },
+const findings = ref<Schema['Finding'][]>([])
+const clip = ref<HTMLMediaElement>()
+/** Where the clip of a transcript is played from: the web, or the file that was handed over. */
+const clipAt = computed(() => {
+  const d = doc.value
+  if (d === undefined) return ''
+  if (d.media !== '') return d.media
+  return d.original && d.digest.seconds > 0 && !/\.(vtt|srt|ttml|dfxp)$/i.test(d.address)
+    ? `/api/corpora/${encodeURIComponent(corpus.name)}/documents/${d.id}/media`
+    : ''
+})
+const sound = computed(() =>
+  /\.(mp3|m4a|wav|ogg|oga|opus|aac|flac)$/i.test(doc.value?.media || (doc.value?.address ?? '')),
 )
+
+/** Goes to a moment of the clip, once so much of it is there that it can. */
+function seek(at: number): void {
+  const c = clip.value
+  if (c === undefined) return
+  const go = (): void => {
+    c.currentTime = at
+  }
+  if (c.readyState >= HTMLMediaElement.HAVE_CURRENT_DATA) go()
+  else c.addEventListener('loadeddata', go, { once: true })
+}
+
+function play(at: number): void {
+  seek(at)
+  void clip.value?.play()
+}
+
+async function load(): Promise<void> {
+  try {
+    const path = { corpus: corpus.name, document: String(route.params.document) }
+    doc.value = await ok(
+      api.GET('/api/corpora/{corpus}/documents/{document}', {
+        params: { path, query: { version: String(route.query.version ?? '') } },
+      }),
+    )
+    const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
+    const p = await ok(
+      api.POST('/api/corpora/{corpus}/documents/{document}/preview', {
+        params: { path },
+        body: { settings: m.sources?.[doc.value?.source ?? ''] ?? m.chunk },
+      }),
+    )
+    chunks.value = p.chunks
+    findings.value = await ok(
+      api.GET('/api/corpora/{corpus}/findings', {
+        params: { path, query: { document: String(route.params.document) } },
+      }),
+    )
+    problem.value = ''
+    await nextTick()
+    document.querySelector('.reading mark')?.scrollIntoView({ block: 'center' })
+    // A citation of what is said opens the clip at the moment.
+    const said = doc.value.blocks.find((b) => b.kind === 'cue' && cited(b))?.place?.from
+    if (said !== undefined) seek(said)
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+}
+
+watch(() => [route.params.document, route.query.version, from.value], load, { immediate: true })
 </script>
 
 <template>
@@ -89,34 +137,18 @@ watch(
           <a v-if="isWeb" :href="doc.address" target="_blank" rel="noreferrer" class="mono">{{ doc.address }}</a>
           <span v-else class="mono">{{ doc.address }}</span>
         </p>
-        <table class="plain">
-          <tbody>
-            <tr>
-              <th>State</th>
-              <td>{{ doc.state }}</td>
-            </tr>
-            <tr v-if="doc.reason !== ''">
-              <th>Reason</th>
-              <td>{{ doc.reason }}</td>
-            </tr>
-            <tr>
-              <th>Words</th>
-              <td class="figure">{{ count(doc.words) }}</td>
-            </tr>
-            <tr>
-              <th>Chunks</th>
-              <td class="figure">{{ count(chunks.length) }}</td>
-            </tr>
-            <tr v-if="doc.foundOn !== ''">
-              <th>Found on</th>
-              <td class="mono wrap">{{ doc.foundOn }}</td>
-            </tr>
-            <tr>
-              <th>Changed</th>
-              <td :title="moment(doc.changedAt).zone">{{ moment(doc.changedAt).text }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <DocumentFacts :doc="doc" :chunks="chunks.length" @changed="load" />
+        <p v-if="doc.original">
+          <a :href="`/api/corpora/${encodeURIComponent(corpus.name)}/documents/${doc.id}/original`">Save the file</a>
+        </p>
+        <p v-for="f in findings.filter((x) => !x.dismissed)" :key="f.id" class="notice caution">
+          <b>{{ f.kind }}</b>: {{ f.detail }}
+          <RouterLink
+            v-if="f.at.document === doc.id && f.at.span.end > 0"
+            :to="{ query: { from: f.at.span.start, to: f.at.span.end } }"
+            >Show</RouterLink
+          >
+        </p>
         <p v-for="n in doc.notes" :key="n" class="notice caution">{{ n }}</p>
         <ElCheckbox v-model="blocksShown">Show each block with its heading path</ElCheckbox>
         <h2>Strata</h2>
@@ -124,7 +156,23 @@ watch(
       </template>
     </div>
     <div class="right" tabindex="0" role="region" aria-label="Text of the document">
-      <article v-if="doc !== undefined" class="reading">
+      <component
+        :is="sound ? 'audio' : 'video'"
+        v-if="clipAt !== ''"
+        ref="clip"
+        :src="clipAt"
+        controls
+        preload="metadata"
+        class="clip"
+        aria-label="The clip"
+      />
+      <DocumentDiff
+        v-if="doc !== undefined && typeof route.query.compare === 'string'"
+        :document="doc.id"
+        :from="route.query.compare"
+        :to="String(route.query.version ?? '')"
+      />
+      <article v-else-if="doc !== undefined" class="reading">
         <p v-if="doc.blocks.length === 0" class="notice">
           There is no text. {{ doc.reason === '' ? 'It has not been fetched yet.' : `Reason: ${doc.reason}.` }}
         </p>
@@ -148,7 +196,16 @@ watch(
             </table>
           </figure>
           <component :is="tagOf(b)" v-else :id="`block-${i}`" :class="[b.kind, `depth-${b.level ?? 0}`]">
-            <span v-if="b.kind === 'cue'" class="mono muted">{{ clock(b.place?.from ?? 0) }} </span>
+            <button
+              v-if="b.kind === 'cue'"
+              class="linkish mono at"
+              :disabled="clipAt === ''"
+              :aria-label="`Play from ${clock(b.place?.from ?? 0)}`"
+              @click="play(b.place?.from ?? 0)"
+            >
+              {{ clock(b.place?.from ?? 0) }}
+            </button>
+            <span v-if="pageStarts(i)" class="mono muted page">page {{ b.place?.page }}</span>
             <span v-if="b.kind === 'item'" class="bullet">{{ b.ordinal ? b.ordinal : '•' }}</span>
             <template v-for="(p, k) in parts(b)" :key="k"
               ><mark v-if="p.lit">{{ p.text }}</mark
@@ -162,8 +219,22 @@ watch(
 </template>
 
 <style scoped>
-.wrap {
-  overflow-wrap: anywhere;
+.clip {
+  display: block;
+  width: 100%;
+  max-width: 72ch;
+  max-height: 300px;
+  margin-bottom: 14px;
+  background: var(--ink);
+}
+audio.clip {
+  background: none;
+}
+.at {
+  margin-right: 8px;
+}
+.page {
+  float: right;
 }
 .reading {
   max-width: 72ch;

@@ -1,80 +1,158 @@
 <script setup lang="ts">
-import { useDebounceFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ok, type DocumentRow, type Field, type Method, type Preview } from '@/api/client'
+import {
+  api,
+  ok,
+  type ChunkSettings,
+  type DocumentRow,
+  type Field,
+  type Figures,
+  type Method,
+  type Preview,
+  type Source,
+} from '@/api/client'
 import { ByteText } from '@/api/bytes'
 import { count, shortAddress } from '@/api/words'
 import JobBar from '@/components/JobBar.vue'
+import SettingsForm from '@/components/SettingsForm.vue'
 import StrataView from '@/components/StrataView.vue'
 import { useCorpus } from '@/stores/corpus'
+import { nameOf } from '../gather/store'
+import CutText from './CutText.vue'
+import SizeBars from './SizeBars.vue'
 
 const corpus = useCorpus()
 const route = useRoute()
 const router = useRouter()
 const documents = ref<DocumentRow[]>([])
+const sources = ref<Source[]>([])
 const fields = ref<Field[]>([])
+const applied = ref<Method>()
 const method = ref<Method>()
-const applied = ref('')
 const preview = ref<Preview>()
+const figures = ref<Figures>()
+const figuresBefore = ref<Figures>()
+const counting = ref(false)
 const problem = ref('')
 const chosen = ref<number>()
+const lit = ref<number>()
+const frozen = ref<ChunkSettings>()
 
-type ChunkSettings = Method['chunk']
-const strategies: Record<string, string> = { structure: 'By structure', fixed: 'Fixed tokens' }
+const inQuery = (key: string, none: string) =>
+  computed({
+    get: () => String(route.query[key] ?? none),
+    set: (v) => void router.replace({ query: { ...route.query, [key]: v === none ? undefined : v } }),
+  })
+const sides = inQuery('sides', '')
+const scope = inQuery('for', '')
+const chosenScope = computed({ get: () => scope.value || 'all', set: (v) => (scope.value = v === 'all' ? '' : v) })
 
 /** The longest document shows most of what a setting does: the one to start with. */
-const longest = computed(() =>
-  documents.value.reduce((a, b) => (b.words > (a?.words ?? -1) ? b : a), documents.value[0]),
-)
+const able = computed(() => documents.value.filter((d) => scope.value === '' || d.source === scope.value))
+const longest = computed(() => able.value.reduce((a, b) => (b.words > (a?.words ?? -1) ? b : a), able.value[0]))
 const documentId = computed({
-  get: () => String(route.query.document ?? longest.value?.id ?? ''),
+  get: () => {
+    const asked = String(route.query.document ?? '')
+    return able.value.some((d) => d.id === asked) ? asked : (longest.value?.id ?? '')
+  },
   set: (id) => void router.replace({ query: { ...route.query, document: id } }),
 })
+const openDocument = computed(() => documents.value.find((d) => d.id === documentId.value))
 const chunkFields = computed(() => fields.value.filter((f) => f.key.startsWith('chunk.')))
-const changed = computed(() => method.value !== undefined && JSON.stringify(method.value.chunk) !== applied.value)
+const own = computed(() => scope.value !== '' && method.value?.sources?.[scope.value] !== undefined)
+
+function settingsOf(m: Method | undefined, source: string): ChunkSettings | undefined {
+  return m?.sources?.[source] ?? m?.chunk
+}
+/** What is being edited: the corpus's settings, or a source's own. */
+const edited = computed(() => settingsOf(method.value, scope.value))
+/** How the open document would be cut, and how it is cut now. */
+const cutting = computed(() => settingsOf(method.value, openDocument.value?.source ?? ''))
+const before = computed(() => settingsOf(applied.value, openDocument.value?.source ?? ''))
+const other = computed(() => frozen.value ?? before.value)
+const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
+const changed = computed(
+  () =>
+    method.value !== undefined &&
+    !(same(method.value.chunk, applied.value?.chunk) && same(method.value.sources ?? {}, applied.value?.sources ?? {})),
+)
 const rebuilding = computed(() => corpus.active.filter((j) => j.kind === 'rebuild'))
 const text = computed(() => new ByteText(preview.value?.document.text ?? ''))
+const passages = computed(() => [...(preview.value?.passages ?? [])].sort((a, b) => a.span.start - b.span.start))
+const cutPassages = computed(() => passages.value.filter((p) => p.cut))
 
-/** The text in pieces: each chunk's own part, and what it repeats of the chunk before. */
-const cuts = computed(() =>
-  (preview.value?.chunks ?? []).map((c) => ({
-    ordinal: c.ordinal,
-    tokens: c.tokens,
-    path: c.path ?? [],
-    repeated: c.overlap ? text.value.slice(c.overlap.start, c.overlap.end) : '',
-    own: text.value.slice(c.overlap ? c.overlap.end : c.span.start, c.span.end),
-  })),
-)
-
-function keyOf(f: Field): keyof ChunkSettings {
-  return f.key.slice('chunk.'.length) as keyof ChunkSettings
+function put(s: ChunkSettings): void {
+  if (method.value === undefined) return
+  method.value =
+    scope.value === ''
+      ? { ...method.value, chunk: s }
+      : { ...method.value, sources: { ...method.value.sources, [scope.value]: s } }
 }
 
-function set(f: Field, v: string | number | undefined): void {
-  if (method.value === undefined || v === undefined) return
-  method.value = { ...method.value, chunk: { ...method.value.chunk, [keyOf(f)]: v } }
+function set(key: string, v: string | number | boolean): void {
+  if (edited.value !== undefined) put({ ...edited.value, [key]: v })
 }
 
-async function redraw(): Promise<void> {
-  if (method.value === undefined || documentId.value === '') return
-  if (method.value.chunk.overlap >= method.value.chunk.size) {
-    problem.value = 'The overlap must be smaller than the size.'
+function setOwn(yes: boolean): void {
+  if (method.value === undefined || scope.value === '') return
+  if (yes) {
+    put({ ...method.value.chunk })
     return
   }
+  const left = { ...method.value.sources }
+  // eslint-disable-next-line @typescript-eslint/no-dynamic-delete -- the key is a source's id
+  delete left[scope.value]
+  method.value = { ...method.value, sources: left }
+}
+
+let drawing = 0
+async function redraw(): Promise<void> {
+  if (cutting.value === undefined || documentId.value === '') return
+  const mine = ++drawing
   try {
-    preview.value = await ok(
+    const p = await ok(
       api.POST('/api/corpora/{corpus}/documents/{document}/preview', {
         params: { path: { corpus: corpus.name, document: documentId.value } },
-        body: method.value.chunk,
+        body: { settings: cutting.value, other: sides.value === '' ? undefined : other.value },
       }),
     )
+    if (mine !== drawing) return // a later one is under way
+    preview.value = p
     problem.value = ''
   } catch (e) {
-    problem.value = (e as Error).message
+    if (mine === drawing) problem.value = (e as Error).message
   }
 }
-const redrawSoon = useDebounceFn(redraw, 60)
+
+let counted = 0
+/** First as many documents as a moment allows, then all of them. */
+async function measure(m: Method, into: typeof figures): Promise<void> {
+  const mine = ++counted
+  const ask = (all: boolean) =>
+    ok(
+      api.POST('/api/corpora/{corpus}/cutting', {
+        params: { path: { corpus: corpus.name } },
+        body: { settings: m.chunk, sources: m.sources, all },
+      }),
+    )
+  try {
+    counting.value = true
+    into.value = await ask(false)
+    if (mine === counted && into.value.stats.documents < into.value.total) {
+      const whole = await ask(true)
+      if (mine === counted) into.value = whole
+    }
+  } catch (e) {
+    if (mine === counted) problem.value = (e as Error).message
+  }
+  if (mine === counted) counting.value = false
+}
+let due: ReturnType<typeof setTimeout> | undefined
+function measureSoon(): void {
+  clearTimeout(due)
+  due = setTimeout(() => method.value !== undefined && void measure(method.value, figures), 120)
+}
 
 async function apply(): Promise<void> {
   if (method.value === undefined) return
@@ -83,7 +161,9 @@ async function apply(): Promise<void> {
     const saved = await ok(
       api.PUT('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } }, body: method.value }),
     )
-    applied.value = JSON.stringify(saved.method.chunk)
+    applied.value = saved.method
+    method.value = saved.method
+    figuresBefore.value = figures.value
     problem.value = ''
   } catch (e) {
     problem.value = (e as Error).message
@@ -92,62 +172,102 @@ async function apply(): Promise<void> {
 }
 
 function reset(): void {
-  if (method.value !== undefined) method.value = { ...method.value, chunk: JSON.parse(applied.value) as ChunkSettings }
+  method.value = applied.value
 }
 
-async function show(ordinal: number): Promise<void> {
+function show(ordinal: number, id = 'cut'): void {
   chosen.value = ordinal
-  document.getElementById(`cut-${ordinal}`)?.scrollIntoView({ block: 'nearest' })
+  document.getElementById(`${id}-${ordinal}`)?.scrollIntoView({ block: 'nearest' })
 }
 
-watch([() => method.value?.chunk, documentId], () => void redrawSoon(), { deep: true })
+/** The chunk that holds a passage's start, to go to. */
+function goTo(start: number): void {
+  const c = (preview.value?.chunks ?? []).find((x) => x.span.start <= start && start < x.span.end)
+  if (c !== undefined) show(c.ordinal)
+}
+
+const tells = computed(() => {
+  const now = figures.value?.stats
+  const was = figuresBefore.value?.stats
+  if (now === undefined) return []
+  const one = (label: string, key: 'chunks' | 'cutSentences' | 'cutTables' | 'loneHeadings' | 'duplicates') => ({
+    label,
+    now: count(now[key]),
+    was: was !== undefined && was[key] !== now[key] ? count(was[key]) : '',
+    bad: key !== 'chunks' && now[key] > 0,
+  })
+  return [
+    one('chunks', 'chunks'),
+    {
+      label: 'tokens, mean',
+      now: now.mean.toFixed(0),
+      was: was && was.mean.toFixed(0) !== now.mean.toFixed(0) ? was.mean.toFixed(0) : '',
+      bad: false,
+    },
+    one('cut sentences', 'cutSentences'),
+    one('cut tables', 'cutTables'),
+    one('lone headings', 'loneHeadings'),
+    one('duplicates', 'duplicates'),
+    {
+      label: `of ${count(now.passages)} expected passages cut`,
+      now: count(now.cutPassages),
+      was: was && was.cutPassages !== now.cutPassages ? count(was.cutPassages) : '',
+      bad: now.cutPassages > 0,
+    },
+  ]
+})
+
+watch([cutting, documentId, sides, other], () => void redraw(), { deep: true })
+watch(() => [method.value?.chunk, method.value?.sources], measureSoon, { deep: true })
 watch(changed, (c) => (corpus.unapplied = c ? 'Not applied' : ''))
 onMounted(async () => {
   try {
     const path = { corpus: corpus.name }
     fields.value = await ok(api.GET('/api/settings'))
-    method.value = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
-    applied.value = JSON.stringify(method.value.chunk)
+    sources.value = await ok(api.GET('/api/corpora/{corpus}/sources', { params: { path } }))
     const list = await ok(api.GET('/api/corpora/{corpus}/documents', { params: { path, query: { limit: 10000 } } }))
     documents.value = list.documents.filter((d) => d.state === 'indexed' || d.state === 'unchanged')
-    await redraw()
+    const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
+    applied.value = m
+    method.value = m
+    await measure(m, figuresBefore)
+    figures.value = figuresBefore.value
   } catch (e) {
     problem.value = (e as Error).message
   }
 })
-onUnmounted(() => (corpus.unapplied = ''))
+onUnmounted(() => {
+  clearTimeout(due)
+  corpus.unapplied = ''
+})
 </script>
 
 <template>
   <div class="panes">
     <div class="left stack">
       <h1>Chunking</h1>
-      <template v-if="method !== undefined">
-        <div v-for="f in chunkFields" :key="f.key" class="field">
-          <span class="label"
-            ><span>{{ f.label }}</span
-            ><span class="muted figure">{{
-              f.kind === 'choice' ? '' : `${method.chunk[keyOf(f)]} ${f.unit ?? ''}`
-            }}</span></span
-          >
-          <ElRadioGroup
-            v-if="f.kind === 'choice'"
-            :model-value="String(method.chunk[keyOf(f)])"
-            @update:model-value="(v) => set(f, String(v))"
-          >
-            <ElRadio v-for="c in f.choices" :key="c" :value="c">{{ strategies[c] ?? c }}</ElRadio>
-          </ElRadioGroup>
-          <ElSlider
-            v-else
-            :model-value="Number(method.chunk[keyOf(f)])"
-            :min="f.min"
-            :max="f.max"
-            :aria-label="f.label"
-            :show-tooltip="false"
-            @update:model-value="(v) => set(f, Number(v))"
+      <template v-if="edited !== undefined">
+        <ElSelect v-model="chosenScope" aria-label="What the settings are for">
+          <ElOption value="all" label="The whole corpus" />
+          <ElOption
+            v-for="s in sources"
+            :key="s.id"
+            :value="s.id"
+            :label="`Only ${nameOf(s)}${method?.sources?.[s.id] ? ' (own settings)' : ''}`"
           />
-          <p class="hint">{{ f.help }}</p>
-        </div>
+        </ElSelect>
+        <label v-if="scope !== ''" class="row own">
+          <input type="checkbox" :checked="own" @change="(e) => setOwn((e.target as HTMLInputElement).checked)" />
+          <span>Settings of its own</span>
+        </label>
+        <p v-if="scope !== '' && !own" class="muted">This source is cut as the corpus is.</p>
+        <SettingsForm
+          v-if="scope === '' || own"
+          :fields="chunkFields"
+          :values="edited"
+          :before="settingsOf(applied, scope)"
+          @change="set"
+        />
         <div v-if="changed" class="notice caution row" role="status">
           <span>The preview shows settings that are not applied.</span>
           <ElButton type="primary" @click="apply">Apply and rebuild</ElButton>
@@ -163,48 +283,92 @@ onUnmounted(() => (corpus.unapplied = ''))
         <RouterLink :to="{ name: 'gather', params: { corpus: corpus.name } }">Gather a site or files first.</RouterLink>
       </p>
       <template v-else>
+        <section v-if="figures" class="whole" aria-label="The whole corpus">
+          <p class="muted figure about" role="status">
+            The whole corpus,<br />{{ count(figures.stats.documents) }} of {{ count(figures.total) }}<br />documents{{
+              counting ? ', counting' : ''
+            }}
+          </p>
+          <SizeBars :sizes="figures.stats.sizes" :before="changed ? figuresBefore?.stats.sizes : undefined" />
+          <dl class="figure">
+            <div v-for="t in tells" :key="t.label">
+              <dt class="muted">{{ t.label }}</dt>
+              <dd>
+                <b :class="{ caution: t.bad }">{{ t.now }}</b><span v-if="t.was !== ''" class="muted">
+                  was {{ t.was }}</span
+                >
+              </dd>
+            </div>
+          </dl>
+        </section>
         <div class="row">
           <ElSelect v-model="documentId" filterable class="choose" aria-label="Document">
-            <ElOption
-              v-for="d in documents"
-              :key="d.id"
-              :value="d.id"
-              :label="`${d.title} — ${shortAddress(d.address)}`"
-            />
+            <ElOption v-for="d in able" :key="d.id" :value="d.id" :label="`${d.title} — ${shortAddress(d.address)}`" />
           </ElSelect>
+          <label class="row"
+            ><input
+              type="checkbox"
+              :checked="sides !== ''"
+              @change="(e) => (sides = (e.target as HTMLInputElement).checked ? 'yes' : '')"
+            /><span>Side by side</span></label
+          >
+          <template v-if="sides !== ''">
+            <ElButton size="small" @click="frozen = cutting">Hold these beside</ElButton>
+            <ElButton v-if="frozen" size="small" @click="frozen = undefined">Back to the applied</ElButton>
+          </template>
           <span v-if="preview" class="muted figure">
             {{ count(preview.stats.chunks) }} chunks of {{ preview.stats.smallest }} to
-            {{ preview.stats.largest }} tokens, mean {{ preview.stats.mean.toFixed(0) }} ·
+            {{ preview.stats.largest }} tokens ·
             <span :class="{ caution: preview.stats.cutSentences > 0 }"
               >{{ preview.stats.cutSentences }} cut sentences</span
             >
-            · <span :class="{ caution: preview.stats.cutTables > 0 }">{{ preview.stats.cutTables }} cut tables</span> ·
-            <span :class="{ caution: preview.stats.loneHeadings > 0 }"
-              >{{ preview.stats.loneHeadings }} lone headings</span
-            >
+            · <span :class="{ caution: preview.stats.cutTables > 0 }">{{ preview.stats.cutTables }} cut tables</span>
           </span>
         </div>
-        <div class="cut-panes">
-          <StrataView v-if="preview" :chunks="preview.chunks" :chosen="chosen" @choose="show" />
-          <div class="text">
-            <section
-              v-for="c in cuts"
-              :id="`cut-${c.ordinal}`"
-              :key="c.ordinal"
-              :class="{ chosen: c.ordinal === chosen }"
-            >
-              <p class="muted figure head">
-                <b>{{ c.ordinal + 1 }}</b> · {{ c.tokens }} tokens<template v-if="c.path.length > 0">
-                  · {{ c.path.join(' › ') }}</template
-                >
-              </p>
-              <p class="mono body">
-                <span v-if="c.repeated !== ''" class="repeated" title="Repeated from the chunk before">{{
-                  c.repeated
-                }}</span>{{ c.own }}
-              </p>
-            </section>
+        <p v-if="cutPassages.length > 0" class="notice caution">
+          A cut runs through what is expected for
+          <template v-for="(p, i) in cutPassages.slice(0, 4)" :key="p.question + p.span.start"
+            ><template v-if="i > 0">, </template
+            ><button class="linkish" @click="goTo(p.span.start)">“{{ p.text }}”</button></template
+          ><template v-if="cutPassages.length > 4"> and {{ cutPassages.length - 4 }} more</template>.
+        </p>
+        <div v-if="preview" class="cut-panes" :class="{ two: preview.other }">
+          <StrataView
+            :chunks="preview.chunks"
+            :chosen="chosen"
+            :compare="preview.other !== undefined"
+            label="Strata as edited: one layer for each chunk"
+            @choose="show"
+            @hover="(o) => (lit = o)"
+          />
+          <div>
+            <p v-if="preview.other" class="side figure"><b>As edited</b> · {{ preview.stats.chunks }} chunks</p>
+            <CutText
+              id="cut"
+              :text="text"
+              :chunks="preview.chunks"
+              :passages="passages"
+              :chosen="chosen"
+              :lit="lit"
+              :compare="preview.other !== undefined"
+              @choose="(o) => (chosen = o)"
+            />
           </div>
+          <template v-if="preview.other">
+            <div>
+              <p class="side figure">
+                <b>{{ frozen ? 'Held beside' : 'As applied' }}</b> · {{ preview.other.stats.chunks }} chunks,
+                {{ preview.other.stats.cutSentences }} cut sentences
+              </p>
+              <CutText id="was" :text="text" :chunks="preview.other.chunks" :passages="passages" compare />
+            </div>
+            <StrataView
+              :chunks="preview.other.chunks"
+              compare
+              label="Strata of the other settings"
+              @choose="(o) => show(o, 'was')"
+            />
+          </template>
         </div>
       </template>
     </div>
@@ -213,42 +377,60 @@ onUnmounted(() => (corpus.unapplied = ''))
 
 <style scoped>
 .choose {
-  width: 340px;
+  width: 300px;
+}
+.own input,
+label.row input {
+  width: 16px;
+  height: 16px;
+  accent-color: var(--accent);
+}
+.whole {
+  display: flex;
+  gap: 22px;
+  align-items: flex-start;
+  background: var(--raised);
+  border: 1px solid var(--line);
+  padding: 8px 12px;
+}
+.about {
+  margin: 0;
+  white-space: nowrap;
+  font-size: 12.5px;
+}
+dl {
+  margin: 0;
+  display: grid;
+  grid-template-columns: repeat(4, auto);
+  gap: 4px 20px;
+  font-size: 12.5px;
+}
+dl div {
+  display: flex;
+  flex-direction: column;
+}
+dt {
+  font-size: 11.5px;
+}
+dd {
+  margin: 0;
+}
+.side {
+  margin: 0 0 6px;
 }
 .cut-panes {
   display: grid;
-  grid-template-columns: 84px minmax(0, 1fr);
-  gap: 18px;
+  grid-template-columns: 72px minmax(0, 1fr);
+  gap: 14px;
   align-items: start;
+}
+.cut-panes.two {
+  grid-template-columns: 72px minmax(0, 1fr) minmax(0, 1fr) 72px;
 }
 .cut-panes > .strata {
   position: sticky;
   top: 0;
   max-height: calc(100vh - 190px);
   overflow: auto;
-}
-.text section {
-  background: var(--raised);
-  border: 1px solid var(--line);
-  border-left: 3px solid var(--accent);
-  padding: 6px 12px 8px;
-  margin-bottom: 10px;
-}
-.text section.chosen {
-  border-color: var(--accent);
-}
-.head {
-  margin: 0 0 4px;
-  font-size: 12px;
-}
-.body {
-  margin: 0;
-  white-space: pre-wrap;
-  overflow-wrap: anywhere;
-  max-width: 96ch;
-}
-.repeated {
-  background: repeating-linear-gradient(-45deg, var(--accent-soft) 0 4px, transparent 4px 8px);
-  color: var(--muted);
 }
 </style>

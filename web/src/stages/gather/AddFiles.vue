@@ -1,0 +1,138 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { api, ok } from '@/api/client'
+import { count } from '@/api/words'
+import { useCorpus } from '@/stores/corpus'
+import { useSources } from './store'
+
+interface Taken {
+  name: string
+  state: string
+  reason: string
+}
+
+const corpus = useCorpus()
+const sources = useSources()
+const taken = ref<Taken[]>([])
+const over = ref(false)
+const left = ref(0)
+const endings =
+  '.pdf,.docx,.odt,.pptx,.odp,.xlsx,.ods,.csv,.tsv,.html,.htm,.md,.markdown,.txt,.json,.jsonl,.epub,.vtt,.srt,.ttml,.zip,.mp3,.m4a,.wav,.ogg,.opus,.flac,.mp4,.m4v,.webm,.mov'
+
+/** Files under a dropped folder keep their path; hidden ones are passed over. */
+async function filesOf(entry: FileSystemEntry, path: string): Promise<{ name: string; file: File }[]> {
+  const name = path + entry.name
+  if (entry.name.startsWith('.')) return []
+  if (entry.isFile) {
+    const file = await new Promise<File>((yes, no) => (entry as FileSystemFileEntry).file(yes, no))
+    return [{ name, file }]
+  }
+  const reader = (entry as FileSystemDirectoryEntry).createReader()
+  const out: { name: string; file: File }[] = []
+  for (;;) {
+    const some = await new Promise<FileSystemEntry[]>((yes, no) => reader.readEntries(yes, no))
+    if (some.length === 0) return out
+    for (const e of some) out.push(...(await filesOf(e, `${name}/`)))
+  }
+}
+
+async function send(list: { name: string; file: File }[]): Promise<void> {
+  left.value += list.length
+  for (const { name, file } of list) {
+    const options = {
+      headers: { 'Content-Type': 'application/octet-stream' },
+      body: file as unknown as string,
+      bodySerializer: (b: unknown) => b as BodyInit,
+    }
+    const params = { path: { corpus: corpus.name }, query: { name } }
+    try {
+      if (name.toLowerCase().endsWith('.zip')) {
+        const all = await ok(api.PUT('/api/corpora/{corpus}/archives', { params, ...options }))
+        taken.value.push(...all.map((t) => ({ ...t, name: `${name} › ${t.name}` })))
+      } else {
+        const d = await ok(api.PUT('/api/corpora/{corpus}/files', { params, ...options }))
+        taken.value.push({ name, state: d.state, reason: d.reason })
+      }
+    } catch (e) {
+      taken.value.push({ name, state: 'failed', reason: (e as Error).message })
+    }
+    left.value--
+  }
+  await sources.load()
+}
+
+function picked(e: Event): void {
+  const input = e.target as HTMLInputElement
+  void send([...(input.files ?? [])].map((file) => ({ name: file.webkitRelativePath || file.name, file })))
+  input.value = ''
+}
+
+async function dropped(e: DragEvent): Promise<void> {
+  over.value = false
+  const entries = [...(e.dataTransfer?.items ?? [])].map((i) => i.webkitGetAsEntry()).filter((x) => x !== null)
+  const all: { name: string; file: File }[] = []
+  for (const x of entries) all.push(...(await filesOf(x, '')))
+  await send(all)
+}
+</script>
+
+<template>
+  <div class="stack">
+    <div
+      class="drop"
+      :class="{ over }"
+      @dragenter.prevent="over = true"
+      @dragover.prevent="over = true"
+      @dragleave.prevent="over = false"
+      @drop.prevent="dropped"
+    >
+      <p><b>Drop files, folders or zip archives here</b></p>
+      <div class="row">
+        <label class="field"
+          ><span class="label">or choose files</span><input type="file" multiple :accept="endings" @change="picked"
+        /></label>
+        <label class="field"
+          ><span class="label">or a folder</span><input type="file" webkitdirectory @change="picked"
+        /></label>
+      </div>
+      <p class="hint">
+        PDF, DOCX, ODT, PPTX, ODP, XLSX, ODS, CSV, HTML, Markdown, text, JSON, EPUB and captions (VTT, SRT, TTML), up to
+        20 MB each; zip archives up to 200 MB. A file of the same name and path replaces the one before and keeps its
+        history.
+      </p>
+    </div>
+    <p v-if="left > 0" role="status">{{ count(left) }} still to read</p>
+    <table v-if="taken.length > 0" class="plain">
+      <thead>
+        <tr>
+          <th>File</th>
+          <th>State</th>
+          <th>Reason</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(t, i) in taken" :key="i">
+          <td class="mono">{{ t.name }}</td>
+          <td :class="t.state === 'indexed' ? 'good' : t.state === 'failed' ? 'bad' : 'muted'">{{ t.state }}</td>
+          <td>{{ t.reason }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.drop {
+  border: 1px dashed var(--control);
+  background: var(--raised);
+  padding: 20px;
+  max-width: 760px;
+}
+.drop.over {
+  border-style: solid;
+  border-color: var(--accent);
+}
+.drop p:first-child {
+  margin-top: 0;
+}
+</style>
