@@ -74,10 +74,14 @@ bench: web/dist/index.html
 evaluate: packages web/dist/index.html
 	$(GO) run ./tools/evaluate
 
+FUZZTIME ?= 30s
 fuzz:
-	$(GO) test -fuzz FuzzWordsAndSentences -fuzztime 30s ./core/text
-	$(GO) test -fuzz FuzzExtract -fuzztime 30s ./core/extract
-	$(GO) test -fuzz FuzzRobots -fuzztime 30s ./internal/gather
+	$(GO) test -fuzz FuzzWordsAndSentences -fuzztime $(FUZZTIME) ./core/text
+	$(GO) test -fuzz FuzzExtract -fuzztime $(FUZZTIME) ./core/extract
+	$(GO) test -fuzz FuzzOffice -fuzztime $(FUZZTIME) ./core/extract
+	$(GO) test -fuzz FuzzFromPDF -fuzztime $(FUZZTIME) ./core/extract
+	$(GO) test -fuzz FuzzRobots -fuzztime $(FUZZTIME) ./internal/gather
+	$(GO) test -fuzz FuzzLists -fuzztime $(FUZZTIME) ./internal/gather
 
 # --- upkeep ---------------------------------------------------------------------------------------------------------
 

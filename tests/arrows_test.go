@@ -23,9 +23,9 @@ import (
 // tests too.
 var rank = map[string]int{
 	"core/doc": 1, "core/text": 1, "core/measure": 1,
-	"core/extract": 2, "core/chunk": 2, "core/embed": 2, "core/check": 2,
-	"core/index": 3, "core/query": 4, "core/find": 5, "core/rule": 6, "core/answer": 7, "core/prove": 8, "core/method": 9,
-	"demo": 10, "web": 10, "internal/gather": 10, "internal/model": 10, "internal/store": 10,
+	"core/extract": 2, "core/chunk": 2, "core/embed": 2,
+	"core/check": 3, "core/index": 3, "core/query": 4, "core/find": 5, "core/rule": 6, "core/answer": 7, "core/prove": 8, "core/method": 9,
+	"demo": 10, "web": 10, "internal/gather": 10, "internal/model": 10, "internal/pdf": 10, "internal/store": 10,
 	"internal/work": 11, "internal/sim": 11, // stand-ins are tested against the fetching that meets them
 	"internal/api": 12, "cmd/jolvex": 13,
 }

@@ -5,6 +5,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"net/url"
@@ -29,14 +30,23 @@ func main() {
 	address := flag.String("address", "http://127.0.0.1:8642", "where the demo is served")
 	out := flag.String("out", "docs/screenshots", "folder for the pictures")
 	only := flag.String("only", "", "take the pictures whose name holds this")
+	look := flag.String("look", "", "take one picture of this path instead, as look.png")
+	ready := flag.String("ready", "main", "selector that must be visible for -look")
+	script := flag.String("do", "", "JavaScript to run before -look")
 	flag.Parse()
-	if err := run(*address, *out, *only); err != nil {
+	var extra []shot
+	if *look != "" {
+		extra = []shot{{"look", *address + *look, *ready, func(ctx context.Context) error {
+			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](*script+";"))
+		}}}
+	}
+	if err := run(*address, *out, *only, extra); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(address, out, only string) error {
+func run(address, out, only string, extra []shot) error {
 	ctx, cancel, err := browser.Start(context.Background())
 	if err != nil {
 		return err
@@ -54,19 +64,53 @@ func run(address, out, only string) error {
 	click := func(sel string) func(context.Context) error {
 		return func(ctx context.Context) error { return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(sel))) }
 	}
+	// try sets a number of the ranking, as somebody would who types it.
+	try := func(label, value, wait string) func(context.Context) error {
+		js := fmt.Sprintf(`document.querySelectorAll('details').forEach(d => { if (/Ranking/.test(d.textContent.slice(0, 20))) d.open = true });
+			const i = document.querySelector('input[aria-label^=%q]') ?? document.querySelector('[aria-label^=%q] input');
+			i.focus(); i.value = %q; i.dispatchEvent(new Event('input', { bubbles: true })); i.dispatchEvent(new Event('change', { bubbles: true }));
+			i.closest('details').open = false`, label, label, value)
+		return func(ctx context.Context) error {
+			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js), chromedp.WaitVisible(chromedp.CSS(wait)))
+		}
+	}
+	// find opens the palette and types.
+	find := func(ctx context.Context, words string) error {
+		return chromedp.Do(ctx, chromedp.KeyEvent("k", chromedp.KeyModifiers(chromedp.ModifierCtrl)), chromedp.WaitVisible(chromedp.CSS(".palette li")), chromedp.SendKeys(chromedp.CSS(".palette input"), words))
+	}
+	press := func(sel, wait string) func(context.Context) error {
+		return func(ctx context.Context) error {
+			return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(sel)), chromedp.WaitVisible(chromedp.CSS(wait)))
+		}
+	}
 	shots := []shot{
 		{"home", address + "/", "table.plain", nil},
-		{"gather", base + "/gather", ".el-table__row", nil},
-		{"document", base + "/gather", ".el-table__row", func(ctx context.Context) error {
-			return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(`a[href*="/gather/"][href$="-"], .el-table__row:nth-child(6) a`)), chromedp.WaitVisible(chromedp.CSS(".reading")), chromedp.WaitVisible(chromedp.CSS(".strata button")))
+		{"gather", base + "/gather", "tr.line", nil},
+		{"choose", base + "/gather", ".source", click(`.source a[href*="/choose/"]`)},
+		{"checks", base + "/gather/checks", ".finding", nil},
+		{"add", base + "/gather/add", ".kinds", nil},
+		{"document", base + "/gather?q=Conditions", "tr.line", func(ctx context.Context) error {
+			return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(`tr.line a`)), chromedp.WaitVisible(chromedp.CSS(".reading")), chromedp.WaitVisible(chromedp.CSS(".strata button")))
 		}},
 		{"shape", base + "/shape", ".text section", nil},
 		{"find", base + "/find?q=" + url.QueryEscape("How much is a bicycle to Sandrel?"), ".hit", nil},
+		{"sides", base + "/find?view=sides&q=" + url.QueryEscape("What does a bicycle cost?"), ".sides li", try("Share of meaning,", "0.1", ".sides line")},
+		{"many", base + "/find?view=many", ".left details", func(ctx context.Context) error {
+			return errors.Join(try("Share of meaning,", "0.1", ".notice.caution")(ctx), press(".right form .el-button", "tr.line")(ctx), chromedp.Do(ctx, chromedp.WaitNotPresent(chromedp.CSS("progress"))))
+		}},
+		{"worth", base + "/find?view=worth", ".right .row .el-button", press(".right .row .el-button", "table.plain svg")},
 		{"answer", base + "/answer", ".el-slider", nil},
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},
 		{"refusal", base + "/answer", ".el-slider", ask("Do you sell gift vouchers?")},
 		{"prove", base + "/prove", ".figures", nil},
 		{"verdict", base + "/prove", ".figures", click(".results tbody tr:nth-child(16) .linkish")},
+		// Last: it leaves the dark theme behind.
+		{"palette", base + "/shape", ".text section", func(ctx context.Context) error {
+			return errors.Join(find(ctx, "dark theme\r"), find(ctx, "bicycle"))
+		}},
+	}
+	if extra != nil {
+		shots = extra
 	}
 	for _, s := range shots {
 		if only != "" && !strings.Contains(s.name, only) {
@@ -80,7 +124,7 @@ func run(address, out, only string) error {
 }
 
 func take(ctx context.Context, s shot, out string) error {
-	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, 90*time.Second)
 	defer cancel()
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.path), chromedp.WaitVisible(chromedp.CSS(s.ready))); err != nil {
 		return err

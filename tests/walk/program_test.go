@@ -345,7 +345,8 @@ func TestKilledInTheMiddle(t *testing.T) {
 	}
 	p.stop(t)
 
-	// The same site gathered in one go has the same pages.
+	// The same site gathered in one go has the same pages; which months of the endless calendar are met before it is told
+	// hangs on what came first.
 	other := filepath.Join(t.TempDir(), "data")
 	require.Equal(t, 0, run(t, "", "gather", "--data", other, "--corpus", "f", "--allow-private", site).code)
 	p = start(t, "serve", "--data", other, "--addr", "127.0.0.1:0")
@@ -353,7 +354,9 @@ func TestKilledInTheMiddle(t *testing.T) {
 	p.stop(t)
 	addresses := func(ds documents) (out []string) {
 		for _, d := range ds.Documents {
-			out = append(out, fmt.Sprint(d.Address, " ", d.State))
+			if !strings.Contains(d.Address, "/calendar?month=") {
+				out = append(out, fmt.Sprint(d.Address, " ", d.State))
+			}
 		}
 		return out
 	}

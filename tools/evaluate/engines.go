@@ -12,6 +12,7 @@ import (
 	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/index"
+	"jolvex/core/method"
 	"jolvex/core/query"
 )
 
@@ -39,14 +40,14 @@ func product(name string, c *collection, emb embed.Embedder, words *embed.Static
 	}
 	v := (&index.Snapshot{Parts: []index.Part{{Segment: c.snapshot(), Vectors: vs}}}).See(index.Public)
 	encoded := find.Encoded{Chunks: emb.ID() != words.ID(), Sentences: emb.ID() != words.ID()}
-	set := query.Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true}
+	set := method.Default().Query
 	return engine{name, func(q string) ([]string, error) {
 		ranked, err := find.Rank(query.Read(query.Question{Text: q}, v, words, set), v, find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}, s, depth)
 		if err != nil {
 			return nil, err
 		}
 		var out []string
-		for _, r := range ranked {
+		for _, r := range ranked.Ranked {
 			out = append(out, r.Entry.Document)
 		}
 		return out, nil

@@ -9,19 +9,22 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 
 	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/measure"
 	"jolvex/core/method"
+	"jolvex/core/prove"
 )
 
 func main() {
 	all := flag.Bool("all", false, "also the FAQs of Python, Git and Perl")
-	only := flag.String("only", "", "ranking, replies, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, replies, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	var set list
@@ -58,7 +61,7 @@ func (l list) change(m *method.Method) error {
 		if err := json.Unmarshal(raw, m); err != nil {
 			return fmt.Errorf("setting %q: %w", kv, err)
 		}
-		if before == *m {
+		if reflect.DeepEqual(before, *m) {
 			return fmt.Errorf("setting %q changes nothing", kv)
 		}
 	}
@@ -73,6 +76,8 @@ func run(all, verbose bool, only, sampled string, set list) error {
 	switch {
 	case sampled != "":
 		return samples(sampled)
+	case only == "fit":
+		return fit(all, m.Find)
 	case only == "sweep":
 		return sweep(all, m.Find)
 	case only == "replies":
@@ -133,7 +138,7 @@ func rankings(all bool, s find.Settings) error {
 		return err
 	}
 	for _, c := range cs {
-		fmt.Printf("\n%s: %d entries, their headings not indexed. hit@1 / hit@5 / MRR in %%, 95 %% interval of hit@5\n", c.name, len(c.entries))
+		fmt.Printf("\n%s: %d entries, their headings not indexed. hit@1 / hit@3 / hit@5 in %%, MRR, nDCG@10, 95 %% interval of hit@5\n", c.name, len(c.entries))
 		bleve, err := bleveEngine(c)
 		if err != nil {
 			return err
@@ -142,22 +147,20 @@ func rankings(all bool, s find.Settings) error {
 		if err != nil {
 			return err
 		}
-		lexical := s
-		lexical.DenseWords, lexical.Sentence = 0, 0
-		words, err := product("Jolvex, words alone", c, static, static, lexical)
-		if err != nil {
-			return err
-		}
-		table, err := product("Jolvex, word vectors", c, static, static, s)
-		if err != nil {
-			return err
-		}
-		enc, err := product("Jolvex, encoder", c, encoder, static, s)
-		if err != nil {
-			return err
+		engines := []engine{bleve, fts}
+		for _, r := range ours(s) {
+			emb := embed.Embedder(encoder)
+			if r.words {
+				emb = static
+			}
+			e, err := product(r.name, c, emb, static, r.settings)
+			if err != nil {
+				return err
+			}
+			engines = append(engines, e)
 		}
 		for _, kind := range []string{"headings", "two-word", "reworded"} {
-			for _, e := range []engine{bleve, fts, words, table, enc} {
+			for _, e := range engines {
 				if err := printRanking(c, e, kind); err != nil {
 					return err
 				}
@@ -167,8 +170,35 @@ func rankings(all bool, s find.Settings) error {
 	return nil
 }
 
+// ranked is one way of ranking that is measured.
+type ranked struct {
+	name     string
+	words    bool // with word vectors, not the encoder
+	settings find.Settings
+}
+
+// ours lists the product's signals alone, fused and reranked, in both grades of the built-in embedding.
+func ours(s find.Settings) []ranked {
+	with := func(change func(*find.Settings)) find.Settings {
+		out := s
+		change(&out)
+		return out
+	}
+	return []ranked{
+		{"words alone", true, with(func(s *find.Settings) { s.DenseWords, s.Sentence = 0, 0 })},
+		{"word vectors alone", true, with(func(s *find.Settings) { s.DenseWords, s.Sentence = 1, 0 })},
+		{"word vectors, fused", true, with(func(s *find.Settings) { s.Sentence = 0 })},
+		{"word vectors, by ranks", true, with(func(s *find.Settings) { s.Sentence, s.Fusion = 0, find.ByRanks })},
+		{"word vectors, reranked", true, s},
+		{"encoder alone", false, with(func(s *find.Settings) { s.Dense, s.Sentence = 1, 0 })},
+		{"encoder, fused", false, with(func(s *find.Settings) { s.Sentence = 0 })},
+		{"encoder, by ranks", false, with(func(s *find.Settings) { s.Sentence, s.Fusion = 0, find.ByRanks })},
+		{"encoder, reranked", false, s},
+	}
+}
+
 func printRanking(c *collection, e engine, kind string) error {
-	n, hit1, hit5, mrr := 0, 0.0, 0.0, 0.0
+	var ranks prove.Ranks
 	for _, a := range c.asks {
 		if a.kind != kind {
 			continue
@@ -184,16 +214,13 @@ func printRanking(c *collection, e engine, kind string) error {
 				break
 			}
 		}
-		n++
-		hit1 += measure.Hit([]int{rank}, 1)
-		hit5 += measure.Hit([]int{rank}, 5)
-		mrr += measure.ReciprocalRank([]int{rank})
+		ranks = append(ranks, rank)
 	}
-	if n == 0 {
+	r := ranks.Retrieval()
+	if r.Questions == 0 {
 		return nil
 	}
-	w := measure.Wilson(int(hit5), n)
-	f := 100 / float64(n)
-	fmt.Printf("  %-9s %-21s n=%-4d %3.0f / %3.0f / %3.0f   [%.0f, %.0f]\n", kind, e.name, n, f*hit1, f*hit5, f*mrr, 100*w.Low, 100*w.High)
+	w := measure.Wilson(int(math.Round(r.Hit5*float64(r.Questions))), r.Questions)
+	fmt.Printf("  %-9s %-23s n=%-4d %3.0f / %3.0f / %3.0f   %.3f  %.3f   [%.0f, %.0f]\n", kind, e.name, r.Questions, 100*r.Hit1, 100*r.Hit3, 100*r.Hit5, r.MRR, r.NDCG, 100*w.Low, 100*w.High)
 	return nil
 }
