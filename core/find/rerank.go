@@ -8,6 +8,14 @@ import (
 	"jolvex/core/text"
 )
 
+// A settled answer begins to gain when something of it is alike to the question, and gains all of the signal's weight when
+// it is as good as the same question. Of 55 reworded questions of the Debian FAQ, half are over 0.51 by the encoder to the
+// heading that they are about and a quarter over 0.66; nine in ten are under 0.47 to the most alike of 51 others.
+const (
+	alike = 0.4
+	same  = 0.65
+)
+
 // halfLife is after how many days a change counts half as fresh.
 const halfLife = 365
 
@@ -87,7 +95,7 @@ func (k *ranker) look(r *Ranked, rarity []float64) error {
 	}
 	give(SignalSource, s.Source, float64(k.lib.Priority[r.Entry.Source]))
 	if r.Entry.Marks&index.Settled != 0 {
-		give(SignalSettled, s.Settled, max(0, r.Nearest))
+		give(SignalSettled, s.Settled, min(1, max(0, (r.Nearest-alike)/(same-alike))))
 	}
 	return nil
 }

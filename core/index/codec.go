@@ -350,5 +350,7 @@ type Reference struct {
 	EncodedBy string `json:"encodedBy,omitempty"` // ID of what made Encoded
 	// Sentences tells that the encoder has read the sentences too.
 	Sentences bool     `json:"sentences,omitempty"`
+	Graph     string   `json:"graph,omitempty"`   // over the vectors in force; of large segments, once it has been grown
+	GraphOf   string   `json:"graphOf,omitempty"` // the file of vectors that Graph leads through
 	Dead      []uint32 `json:"dead,omitempty"`
 }

@@ -113,7 +113,7 @@ func TestNearestEqualsExhaustive(t *testing.T) {
 			allowed = v.Where(Filter{Sources: []string{"1"}})
 		}
 		k := 1 + r.IntN(30)
-		require.Equal(t, exhaustive(v, k, allowed, func(n int) float64 { return v.Cosine(n, q) }), asMap(v.Nearest(q, k, allowed)))
+		require.Equal(t, exhaustive(v, k, allowed, func(n int) float64 { return v.Cosine(n, q) }), asMap(v.Nearest(q, k, allowed, Exactly)))
 	}
 	assert.InDelta(t, -1, v.Cosine(0, embed.Vector{1}), 0, "a vector of another size cannot be compared")
 }

@@ -4,6 +4,7 @@ package index
 
 import (
 	"encoding/binary"
+	"math/bits"
 	"slices"
 	"sort"
 	"strings"
@@ -340,6 +341,7 @@ type Part struct {
 	Dead    Bits           // chunks that later versions replaced
 	Vectors []embed.Vector // [chunk]; empty when the vector set lacks them
 	File    string         // name of the file that holds Vectors
+	Graph   *Graph         // over Vectors; nil when every one of them is looked at
 }
 
 // Bits is a set of small numbers. The zero value is empty.
@@ -355,6 +357,15 @@ func (b Bits) With(i int) Bits {
 	}
 	b[i>>6] |= 1 << (i & 63)
 	return b
+}
+
+// Count is how many are in the set.
+func (b Bits) Count() int {
+	n := 0
+	for _, w := range b {
+		n += bits.OnesCount64(w)
+	}
+	return n
 }
 
 // Members lists the set in rising order.

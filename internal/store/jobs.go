@@ -80,13 +80,13 @@ func (s *Store) Requeue(ctx context.Context) error {
 	})
 }
 
-// TakeJob starts the oldest queued job whose corpus has none running; ErrMissing when there is none. Encoding and checking
-// have lanes of their own: they run beside the other jobs of their corpus.
+// TakeJob starts the oldest queued job whose corpus has none running; ErrMissing when there is none. Encoding, growing
+// graphs and checking have lanes of their own: they run beside the other jobs of their corpus.
 func (s *Store) TakeJob(ctx context.Context, lease time.Duration) (Job, error) {
 	var out []Job
 	err := s.write(ctx, "take a job", func(tx *sqlx.Tx) error {
 		return tx.SelectContext(ctx, &out, `UPDATE jobs SET state = 'running', attempts = attempts + 1, started_at = ?, lease_until = ? WHERE id = (
-			SELECT id FROM jobs j WHERE state = 'queued' AND NOT EXISTS (SELECT 1 FROM jobs r WHERE r.corpus_id = j.corpus_id AND r.state = 'running' AND (r.kind = 'encode') = (j.kind = 'encode') AND (r.kind = 'check') = (j.kind = 'check'))
+			SELECT id FROM jobs j WHERE state = 'queued' AND NOT EXISTS (SELECT 1 FROM jobs r WHERE r.corpus_id = j.corpus_id AND r.state = 'running' AND (r.kind = 'encode') = (j.kind = 'encode') AND (r.kind = 'check') = (j.kind = 'check') AND (r.kind = 'graph') = (j.kind = 'graph'))
 			ORDER BY created_at, rowid LIMIT 1) RETURNING *`, s.stamp(), s.now().Add(lease).UTC().Format(timeForm))
 	})
 	if err == nil && len(out) == 0 {

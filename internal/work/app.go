@@ -45,21 +45,22 @@ func inputError(format string, args ...any) error {
 
 // App is one open data folder. It must be the only one: see Open.
 type App struct {
-	dir      string
-	lock     *os.File
-	store    *store.Store
-	words    *embed.Static
-	encoder  *embed.Encoder
-	endpoint atomic.Pointer[endpoint] // of embeddings; nil when none is connected
-	versions *lru.Cache[string, *doc.Document]
-	prepared *lru.Cache[string, *chunk.Prepared] // by version
-	memory   *find.Memory
-	opened   *answer.Opened
-	looks    *lru.Cache[string, *check.Look]
-	pdf      *pdf.Reader
-	log      *slog.Logger
-	now      func() time.Time
-	hub      hub
+	dir       string
+	lock      *os.File
+	store     *store.Store
+	words     *embed.Static
+	encoder   *embed.Encoder
+	endpoint  atomic.Pointer[endpoint] // of embeddings; nil when none is connected
+	versions  *lru.Cache[string, *doc.Document]
+	prepared  *lru.Cache[string, *chunk.Prepared] // by version
+	memory    *find.Memory
+	opened    *answer.Opened
+	looks     *lru.Cache[string, *check.Look]
+	pdf       *pdf.Reader
+	graphFrom int // see GraphFrom
+	log       *slog.Logger
+	now       func() time.Time
+	hub       hub
 
 	mu      sync.Mutex
 	corpora map[string]*shelf
@@ -88,7 +89,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 		lock.Close()
 		return nil, fmt.Errorf("%s: %w", dir, ErrOwned)
 	}
-	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, folders: map[string]uint64{}, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
+	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, folders: map[string]uint64{}, graphFrom: GraphFrom, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
 	a.ctx, a.stop = context.WithCancel(context.WithoutCancel(ctx))
 	if err := a.begin(ctx); err != nil {
 		a.stop()

@@ -58,7 +58,7 @@ func (a *App) prepareOne(d store.Document, m method.Method) (cut, error) {
 	c := cut{audience: d.Audience}
 	marks := 0
 	for _, m := range marksOf(d.Marks) {
-		marks |= map[string]int{Unquotable: index.Unquotable, Volatile: index.Volatile, Given: index.Given}[m]
+		marks |= map[string]int{Unquotable: index.Unquotable, Volatile: index.Volatile, Given: index.Given, Settled: index.Settled}[m]
 	}
 	texts := make([]string, len(chunks))
 	for i, ch := range chunks {

@@ -196,7 +196,11 @@ func (a *App) ChangeDocument(ctx context.Context, corpus, id string, ch Document
 		}
 	}
 	if ch.Marks != nil {
-		m, err := marksText(*ch.Marks)
+		s, err := a.store.Source(ctx, d.Source)
+		if err != nil {
+			return Document{}, err
+		}
+		m, err := marksText(s.Kind, *ch.Marks)
 		if err != nil {
 			return Document{}, err
 		}

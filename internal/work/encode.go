@@ -229,6 +229,11 @@ func (a *App) encodeSentences(ctx context.Context, entries []index.Entry) error 
 func (a *App) encodeWhenBehind(ctx context.Context, c store.Corpus, s *shelf) error {
 	snap := s.snapshot.Load()
 	b := a.behind(c.Method)
+	if b == nil || b.ID() == snap.Embedder { // else the vectors in force will be replaced
+		if err := a.graphWhenDue(ctx, c, s); err != nil {
+			return err
+		}
+	}
 	if b == nil || len(snap.Parts) == 0 || snap.Embedder == b.ID() && (snap.Sentences || b.ID() != a.encoder.ID()) {
 		return nil
 	}
@@ -262,6 +267,9 @@ func (a *App) encode(ctx context.Context, j store.Job, p *progress) error {
 		s.change.Unlock()
 		e := &encodePass{a, c, b, m, parts, p, 0, 0}
 		through, err := e.chunks(ctx, s)
+		if err == nil && through {
+			err = a.graphWhenDue(ctx, c, s) // now that these vectors are in force
+		}
 		if err == nil && through && b.ID() == a.encoder.ID() {
 			through, err = e.sentences(ctx, s)
 		}

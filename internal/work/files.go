@@ -26,7 +26,8 @@ func (a *App) readFile(hash string) ([]byte, error) {
 
 func (a *App) readParts(m index.Manifest) ([]index.Part, error) {
 	out := make([]index.Part, len(m.Segments))
-	for i, r := range m.Segments {
+	for i := range m.Segments {
+		r := &m.Segments[i]
 		b, err := a.readFile(r.Hash)
 		if err != nil {
 			return nil, err
@@ -35,12 +36,12 @@ func (a *App) readParts(m index.Manifest) ([]index.Part, error) {
 		if err != nil {
 			return nil, err
 		}
-		file := vectorFile(r, m.Embedder)
+		file := vectorFile(*r, m.Embedder)
 		vs, err := a.readVectors(file, len(seg.Entries))
 		if err != nil {
 			return nil, err
 		}
-		out[i] = index.Part{Segment: seg, Vectors: vs, File: file}
+		out[i] = index.Part{Segment: seg, Vectors: vs, File: file, Graph: a.readGraph(r, file, len(seg.Entries))}
 		for _, d := range r.Dead {
 			out[i].Dead = out[i].Dead.With(int(d))
 		}
@@ -91,7 +92,7 @@ func (a *App) sweep(ctx context.Context) error {
 	named := map[string]bool{}
 	for _, m := range ms {
 		for _, r := range m.Segments {
-			named[r.Hash], named[r.Words], named[r.Encoded] = true, true, true
+			named[r.Hash], named[r.Words], named[r.Encoded], named[r.Graph] = true, true, true, true
 		}
 	}
 	files, err := os.ReadDir(filepath.Join(a.dir, "index"))

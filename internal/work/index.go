@@ -134,7 +134,7 @@ func (a *App) choose(m *index.Manifest, parts []index.Part, mt method.Method) er
 			continue
 		}
 		var err error
-		parts[i].File = file
+		parts[i].File, parts[i].Graph = file, a.readGraph(&m.Segments[i], file, len(parts[i].Segment.Entries))
 		if parts[i].Vectors, err = a.readVectors(file, len(parts[i].Segment.Entries)); err != nil {
 			return err
 		}
@@ -257,6 +257,12 @@ func present(parts []index.Part, documents []string) map[string]bool {
 	return out
 }
 
+// stands reports whether a segment is so large, and still so much in use, that it is left as it is.
+func (a *App) stands(p index.Part) bool {
+	return len(p.Segment.Entries) >= a.graphFrom && p.Dead.Count() < len(p.Segment.Entries)/4
+}
+
+// merge makes one segment of the small ones of each audience.
 func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Part, outRefs []index.Reference, err error) {
 	audiences := map[string]bool{}
 	for _, p := range parts {
@@ -267,9 +273,11 @@ func (a *App) merge(parts []index.Part, refs []index.Reference) (out []index.Par
 		var from []index.Reference
 		complete, sentences := true, true
 		for i, p := range parts {
-			if p.Segment.Audience == au {
+			if p.Segment.Audience == au && a.stands(p) {
+				out, outRefs = append(out, p), append(outRefs, refs[i])
+			} else if p.Segment.Audience == au {
 				of, from = append(of, p), append(from, refs[i])
-				complete, sentences = complete && refs[i].Encoded != "" && refs[i].EncodedBy == refs[0].EncodedBy, sentences && refs[i].Sentences
+				complete, sentences = complete && refs[i].Encoded != "" && refs[i].EncodedBy == from[0].EncodedBy, sentences && refs[i].Sentences
 			}
 		}
 		if len(of) == 0 {
@@ -327,7 +335,7 @@ func (a *App) publish(ctx context.Context, corpus string, s *shelf, m index.Mani
 	s.snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
 	chunks := 0
 	for _, p := range parts {
-		chunks += len(p.Segment.Entries) - len(p.Dead.Members())
+		chunks += len(p.Segment.Entries) - p.Dead.Count()
 	}
 	a.tell(ctx, event(corpus, "index", map[string]any{"chunks": chunks, "snapshot": name, "embedder": m.Embedder}))
 	return a.sweep(ctx)

@@ -18,6 +18,7 @@ const (
 	JobEncode  = "encode"  // target: none; goes beside the others
 	JobCheck   = "check"   // target: none
 	JobStudy   = "study"   // target: study
+	JobGraph   = "graph"   // target: none; goes beside the others
 )
 
 const lease = 30 * time.Second
@@ -98,6 +99,8 @@ func (a *App) runJob(ctx context.Context, j store.Job) {
 			return a.study(ctx, j, p)
 		case JobEncode:
 			return a.encode(ctx, j, p)
+		case JobGraph:
+			return a.growGraphs(ctx, j, p)
 		case JobCheck:
 			return a.check(ctx, j, p)
 		}
@@ -203,7 +206,7 @@ func (a *App) halt(ctx context.Context, corpus, id string, cause error, state st
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode,check,study"`
+	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode,check,study,graph"`
 	Target    string  `json:"target"`
 	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`

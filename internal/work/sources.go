@@ -21,6 +21,7 @@ const (
 	Unquotable = "unquotable" // may be found and pointed to, not quoted
 	Given      = "given"      // may be handed out as a file when asked for
 	Volatile   = "volatile"   // changes from day to day: point to it, do not quote it
+	Settled    = "settled"    // of pairs: a person signed the answer off; it ranks first when its question is asked
 )
 
 // Source is a source as callers see it.
@@ -30,7 +31,7 @@ type Source struct {
 	Address   string               `json:"address"`
 	Name      string               `json:"name" doc:"What people call it; empty for its address"`
 	Audience  string               `json:"audience" doc:"public, staff, or group: and a name"`
-	Marks     []string             `json:"marks" enum:"unquotable,given,volatile" nullable:"false"`
+	Marks     []string             `json:"marks" enum:"unquotable,given,volatile,settled" nullable:"false"`
 	Settings  store.SourceSettings `json:"settings"`
 	Schedule  string               `json:"schedule" enum:"hand,hour,day,week"`
 	NextAt    string               `json:"nextAt" doc:"When the schedule is due; empty for never"`
@@ -69,18 +70,21 @@ func marksOf(s string) []string {
 	return strings.Split(s, ",")
 }
 
-// marksText is a set of marks as it is stored.
-func marksText(marks []string) (string, error) {
+// marksText is a set of marks, of a source of some kind or of a document of it, as it is stored.
+func marksText(kind string, marks []string) (string, error) {
 	var out []string
-	for _, m := range []string{Unquotable, Given, Volatile} {
+	for _, m := range []string{Unquotable, Given, Volatile, Settled} {
 		if slices.Contains(marks, m) {
 			out = append(out, m)
 		}
 	}
 	for _, m := range marks {
 		if !slices.Contains(out, m) {
-			return "", inputError("there is no mark %q: unquotable, given and volatile are", m)
+			return "", inputError("there is no mark %q: unquotable, given, volatile and settled are", m)
 		}
+	}
+	if kind != store.KindPairs && slices.Contains(out, Settled) {
+		return "", inputError("only questions with their answers can be settled")
 	}
 	return strings.Join(out, ","), nil
 }
@@ -269,7 +273,7 @@ func (a *App) ChangeSource(ctx context.Context, corpus, id string, ch SourceChan
 		s.Audience = *ch.Audience
 	}
 	if ch.Marks != nil {
-		if s.Marks, err = marksText(*ch.Marks); err != nil {
+		if s.Marks, err = marksText(s.Kind, *ch.Marks); err != nil {
 			return Source{}, err
 		}
 	}

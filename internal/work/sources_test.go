@@ -499,3 +499,32 @@ func TestDocumentsThatCannotBeReadSayWhy(t *testing.T) {
 		assert.Contains(t, d.Reason, want[1], name)
 	}
 }
+
+func TestASettledAnswerRanksFirst(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	page, err := a.Upload(t.Context(), "c", "kayaks.md", "", []byte("# Kayaks\n\nA kayak costs £6.00 on every crossing. A kayak is carried at the owner's risk.\n\n## Paddles\n\nPaddles go into the rack.\n\n## Canoes\n\nA canoe costs £9.00.\n"))
+	require.NoError(t, err)
+	_, err = a.PutPairs(t.Context(), "c", []byte("question,answer\nWhat does it cost to take my kayak?,\"£6.00, and nothing from May on.\"\n"), "", "")
+	require.NoError(t, err)
+	first := func() string {
+		r, err := a.Find(t.Context(), public, "c", query.Question{Text: "How much is a kayak?"}, work.Variant{})
+		require.NoError(t, err)
+		return r.Evidence[0].Text
+	}
+	require.NotContains(t, first(), "from May")
+	ss, err := a.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	settled := work.SourceChange{Marks: &[]string{work.Settled}}
+	for _, s := range ss {
+		_, err := a.ChangeSource(t.Context(), "c", s.ID, settled)
+		if s.Kind == "pairs" {
+			require.NoError(t, err)
+			continue
+		}
+		assert.ErrorIs(t, err, work.ErrInput, "a file is nobody's settled answer")
+	}
+	_, err = a.ChangeDocument(t.Context(), "c", page.ID, work.DocumentChange{Marks: settled.Marks})
+	assert.ErrorIs(t, err, work.ErrInput)
+	assert.Contains(t, first(), "from May")
+}

@@ -1434,6 +1434,7 @@ export interface components {
             key: string;
         };
         FindSettings: {
+            approximate: boolean;
             /** Format: double */
             b: number;
             /** Format: int64 */
@@ -1563,7 +1564,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "rebuild" | "run" | "encode" | "check" | "study";
+            kind: "gather" | "rebuild" | "run" | "encode" | "check" | "study" | "graph";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -2049,7 +2050,7 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "site" | "sitemap" | "list" | "feed" | "upload" | "folder" | "text" | "pairs";
-            marks: ("unquotable" | "given" | "volatile")[];
+            marks: ("unquotable" | "given" | "volatile" | "settled")[];
             /** @description What people call it; empty for its address */
             name: string;
             /** @description When the schedule is due; empty for never */

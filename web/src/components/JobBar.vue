@@ -11,6 +11,7 @@ const titles: Record<string, string> = {
   rebuild: 'Rebuilding the index',
   run: 'Running questions',
   encode: 'Reading chunks with the sentence encoder',
+  graph: 'Making a shortcut through the vectors',
   check: 'Checking documents',
 }
 const share = computed(() => (props.job.total > 0 ? Math.round((100 * props.job.done) / props.job.total) : 0))

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import { api, ok, type OpenDocument } from '@/api/client'
 import { clock, count, moment } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
-import { markWords, useSources } from './store'
+import { markWords, marksFor, useSources, type Source } from './store'
 
 const props = defineProps<{ doc: OpenDocument; chunks: number }>()
 const emit = defineEmits<{ changed: [] }>()
@@ -24,16 +24,14 @@ const understood = computed(() => {
   if (d.seconds > 0) out.push(`${clock(d.seconds)} of speech`)
   return out.join(', ')
 })
+type Marks = Source['marks']
+const marks = computed(() => marksFor(sources.all.find((s) => s.id === props.doc.source)?.kind))
 const audience = computed({
   get: () => props.doc.audience,
   set: (a) => void change({ audience: a }),
 })
 
-async function change(body: {
-  audience?: string
-  marks?: ('unquotable' | 'given' | 'volatile')[]
-  asSource?: boolean
-}) {
+async function change(body: { audience?: string; marks?: Marks; asSource?: boolean }) {
   await sources.attempt(async () => {
     const path = { corpus: corpus.name, document: props.doc.id }
     await ok(api.PATCH('/api/corpora/{corpus}/documents/{document}', { params: { path }, body }))
@@ -44,7 +42,7 @@ async function change(body: {
 
 function mark(m: string, on: boolean): void {
   const marks = props.doc.marks.filter((x) => x !== m)
-  void change({ marks: (on ? [...marks, m] : marks) as 'given'[] })
+  void change({ marks: (on ? [...marks, m] : marks) as Marks })
 }
 </script>
 
@@ -89,13 +87,13 @@ function mark(m: string, on: boolean): void {
             />
           </ElSelect>
           <ElCheckbox
-            v-for="(w, m) in markWords"
+            v-for="m in marks"
             :key="m"
             size="small"
-            :title="w.help"
+            :title="markWords[m]?.help"
             :model-value="doc.marks.includes(m)"
             @change="(on: unknown) => mark(m, on === true)"
-            >{{ w.name }}</ElCheckbox
+            >{{ markWords[m]?.name }}</ElCheckbox
           >
           <button v-if="doc.own" class="linkish" @click="change({ asSource: true })">As its source has it</button>
         </td>

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import { count, moment } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
-import { audienceName, kinds, markWords, nameOf, schedules, useSources, type Source } from './store'
+import { audienceName, kinds, markWords, marksFor, nameOf, schedules, useSources, type Source } from './store'
 
 const props = defineProps<{ source: Source }>()
 const corpus = useCorpus()
@@ -119,12 +119,12 @@ function render(v: string): void {
       <fieldset>
         <legend>How replies may use it</legend>
         <ElCheckbox
-          v-for="(w, m) in markWords"
+          v-for="m in marksFor(source.kind)"
           :key="m"
           :model-value="source.marks.includes(m as Source['marks'][number])"
-          :title="w.help"
+          :title="markWords[m]?.help"
           @change="(on: unknown) => mark(m, on === true)"
-          >{{ w.name }}</ElCheckbox
+          >{{ markWords[m]?.name }}</ElCheckbox
         >
       </fieldset>
       <label v-if="kind.visited && source.kind !== 'folder'" class="field">

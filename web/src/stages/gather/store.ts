@@ -28,6 +28,12 @@ export const markWords: Record<string, { name: string; help: string }> = {
   unquotable: { name: 'Not to be quoted', help: 'may be found and pointed to; no sentence of it stands in a reply' },
   volatile: { name: 'Changes from day to day', help: 'replies point to the page instead of quoting it' },
   given: { name: 'May be handed out', help: 'may be given as a file to whoever asks for it' },
+  settled: { name: 'Settled', help: 'a person signed these answers off; each ranks first when its question is asked' },
+}
+
+/** The marks that a source of a kind, and its documents, can have. */
+export function marksFor(kind: Source['kind'] | undefined): string[] {
+  return Object.keys(markWords).filter((m) => m !== 'settled' || kind === 'pairs')
 }
 
 export function nameOf(s: Source): string {
