@@ -131,7 +131,9 @@ func benchRanking(b *testing.B, chunks int) {
 		}
 		return percentile(ds, 0.5), percentile(ds, 0.95)
 	}
-	read := func(q string) query.Reading { return query.Read(query.Question{Text: q}, v, words, query.Settings{}) }
+	read := func(q string) query.Reading {
+		return query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words}, query.Settings{})
+	}
 	var lexical, middle time.Duration
 	for b.Loop() {
 		middle, lexical = timed(func(q string) { v.Best(read(q).Index(), model, 10, nil) })

@@ -3,6 +3,7 @@ package answer
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -28,6 +29,9 @@ type Bench struct {
 	Opened   *Opened
 	Words    WordVectors
 	Lexicon  query.Lexicon
+	Glossary []query.Entry
+	Language string       // of the corpus, BCP 47; "" when not known
+	Write    query.Writer // words questions by a model; nil when none is connected
 	Query    query.Settings
 	Find     find.Settings
 	Answer   Settings
@@ -35,6 +39,30 @@ type Bench struct {
 	Priority map[string]int // of sources, by portable id
 	Pins     Pins
 	Clock    func() time.Duration // a stopwatch: time since some fixed moment
+}
+
+// tools are what the passes over a question draw on.
+func (b Bench) tools() query.Tools {
+	return query.Tools{Corpus: b.View, Lexicon: b.Lexicon, Glossary: b.Glossary, Language: b.Language, Look: b.look, Write: b.Write, Clock: b.Clock}
+}
+
+// look searches for a reading and gives the texts of the first chunks.
+func (b Bench) look(r query.Reading, chunks int) ([]query.Found, error) {
+	found, err := find.Rank(r, b.View, b.library(), b.Find, chunks)
+	if err != nil {
+		return nil, err
+	}
+	var out []query.Found
+	for _, x := range found.Ranked {
+		d, err := b.Texts.Version(x.Entry.Version)
+		if err != nil {
+			return nil, fmt.Errorf("open %s: %w", x.Entry.Address, err)
+		}
+		if x.Lexical > 0 {
+			out = append(out, query.Found{Text: d.Of(x.Entry.Span), Score: x.Lexical})
+		}
+	}
+	return out, nil
 }
 
 func (b Bench) library() find.Library {
@@ -47,8 +75,38 @@ func (b Bench) library() find.Library {
 // shown is how many candidates a trail keeps.
 const shown = 20
 
-// Answer reads the question, ranks, composes and grounds the reply, and leaves the evidence trail.
+// Answer reads the question, ranks, composes and grounds the reply, and leaves the evidence trail. A message that asks
+// several things is answered part by part.
 func Answer(q query.Question, b Bench) (*Trail, error) {
+	if b.Query.Split {
+		if said, parts := query.Split(q.Text); len(parts) > 1 {
+			return answerParts(q, said, parts, b)
+		}
+	}
+	return answerOne(q, b)
+}
+
+// answerOne answers one question. One that says little, without pointing back at the conversation, is also taken by itself:
+// it has changed the subject when it is answered as well so.
+func answerOne(q query.Question, b Bench) (*Trail, error) {
+	t, err := answerOnce(q, b)
+	if err != nil || !t.Reading.Guessed {
+		return t, err
+	}
+	alone, err := answerOnce(query.Question{Text: q.Text}, b)
+	if err != nil || alone.Outcome != Answered || alone.Support < t.Support-changed {
+		return t, err
+	}
+	alone.Turns = q.Turns
+	alone.Timings = append(t.Timings, alone.Timings...)
+	alone.Why += "; it stands alone: what was said before lends it no more support"
+	return alone, nil
+}
+
+// changed is how much less support a question by itself may have than together with the conversation.
+const changed = 0.05
+
+func answerOnce(q query.Question, b Bench) (*Trail, error) {
 	t := &Trail{Question: q.Text, Turns: q.Turns, Bar: b.Answer.Bar, Pins: b.Pins, Candidates: []Candidate{}}
 	at := b.Clock()
 	lap := func(step string) {
@@ -56,7 +114,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 		t.Timings = append(t.Timings, Timing{step, (now - at).Microseconds()})
 		at = now
 	}
-	t.Reading = query.Read(q, b.View, b.Lexicon, b.Query)
+	t.Reading = query.Read(q, b.tools(), b.Query)
 	lap("read")
 	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
@@ -97,7 +155,7 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 // searched for, courtesies too. probe has every signal valued, those without weight too.
 func Search(q query.Question, b Bench, probe bool) (query.Reading, find.Ranking, error) {
 	b.Query.Courtesy = false
-	r := query.Read(q, b.View, b.Lexicon, b.Query)
+	r := query.Read(q, b.tools(), b.Query)
 	lib := b.library()
 	lib.Probe = probe
 	out, err := find.Rank(r, b.View, lib, b.Find, max(shown, b.Find.Keep))
@@ -157,11 +215,15 @@ func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
 // rarest of all: what is asked about is not there.
 func weigh(r query.Reading, b Bench) []asked {
 	out := make([]asked, 0, len(r.Terms))
+	glossed := slices.ContainsFunc(r.Terms, func(t query.Term) bool { return t.Pass == query.PassGlossary })
 	for _, t := range r.Terms {
-		if t.Pass == "compound" {
-			continue // another spelling of a word that is there already
-		}
 		df := b.View.Frequency(t.Stem)
+		switch {
+		case t.Pass == query.PassCompound, t.Pass == query.PassRelated, t.Pass == query.PassFeedback:
+			continue // another spelling of a word that is there already, or one that nobody asked about
+		case t.Pass == query.PassAsked && df == 0 && glossed:
+			continue // the glossary says it in the corpus's words
+		}
 		out = append(out, asked{t, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
 	}
 	return out
@@ -172,11 +234,11 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 	if len(ps) == 0 {
 		return nil
 	}
-	vs, err := b.Sentence.Embed([]string{r.Text()})
+	vs, err := b.Sentence.Embed([]string{r.Meaning()})
 	if err != nil {
 		return fmt.Errorf("embed the question: %w", err)
 	}
-	amounts := text.Amounts(r.Text())
+	amounts := text.Amounts(r.Meaning())
 	cosines, err := cosinesOf(vs[0], ranked, b)
 	if err != nil {
 		return err
@@ -189,7 +251,7 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
 	extra := map[string]bool{}
 	for _, t := range r.Terms {
-		if t.Pass == "compound" {
+		if t.Pass == query.PassCompound {
 			extra[t.Stem] = true
 		}
 	}
@@ -281,7 +343,7 @@ func record(t *Trail, ranking find.Ranking, ps []*passage) {
 	for _, r := range ranking.Ranked {
 		t.Candidates = append(t.Candidates, Candidate{
 			Document: r.Entry.Document, Version: r.Entry.Version, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
-			Nearest: r.Nearest, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
+			Nearest: r.Nearest, Found: r.Found, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
 		})
 	}
 	for _, l := range ranking.Left {

@@ -19,6 +19,7 @@ type Settings struct {
 	Sources   int     `json:"sources" initial:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
 	Refusal   string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
 	TurnTo    string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
+	Unfound   string  `json:"unfound" initial:"About “{question}” I have found nothing." label:"Refusal of one part" help:"Said of one of several questions that has no answer. {question} stands for it."`
 	PointTo   string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
 	PointNow  string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`
 	Give      string  `json:"give" initial:"You can have “{title}” as a file." label:"Handing out" help:"Added when a document is asked for that may be handed out. {title} stands for its title."`
@@ -48,6 +49,7 @@ type Candidate struct {
 	Lexical  float64       `json:"lexical"`
 	Cosine   float64       `json:"cosine"`
 	Nearest  float64       `json:"nearest"`
+	Found    []int         `json:"found,omitempty" nullable:"false" doc:"The wordings that found it, by place in the reading's searches"`
 	Signals  []find.Signal `json:"signals" nullable:"false"` // what the score is made of
 	Why      []string      `json:"why" nullable:"false"`     // the same in words, the strongest reason first
 	Kept     bool          `json:"kept,omitempty"`           // the reply could draw on it
@@ -100,7 +102,8 @@ type Pins struct {
 type Trail struct {
 	Question   string        `json:"question"`
 	Turns      []query.Turn  `json:"turns,omitempty"`
-	Reading    query.Reading `json:"reading"`
+	Reading    query.Reading `json:"reading"`                          // of several questions, that of the first
+	Parts      []Part        `json:"parts,omitempty" nullable:"false"` // of a message that asks several things
 	Candidates []Candidate   `json:"candidates"`
 	Left       []Left        `json:"left,omitempty" nullable:"false"`
 	Reply      []Sentence    `json:"reply"`
@@ -110,6 +113,17 @@ type Trail struct {
 	Bar        float64       `json:"bar"`
 	Timings    []Timing      `json:"timings"`
 	Pins       Pins          `json:"pins"`
+}
+
+// Part is one question of a message that asks several things.
+type Part struct {
+	Question string        `json:"question"`
+	Reading  query.Reading `json:"reading"`
+	Outcome  Outcome       `json:"outcome"`
+	Why      string        `json:"why"`
+	Support  float64       `json:"support"`
+	From     int           `json:"from"` // its sentences in Trail.Reply
+	To       int           `json:"to"`
 }
 
 // Text is the reply as one text.

@@ -4,11 +4,13 @@ package embed
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"embed"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"sync"
 
@@ -145,6 +147,41 @@ func (s *Static) Word(w string) Vector {
 	sum := make([]int64, s.dim)
 	s.add(sum, w)
 	return direction(sum)
+}
+
+// Likeness is how alike in meaning two folded words are, -1 to 1.
+func (s *Static) Likeness(a, b string) float64 { return Cosine(s.Word(a), s.Word(b)) }
+
+// Near is a word and how alike in meaning it is to another.
+type Near struct {
+	Word string
+	Like float64
+}
+
+// Near lists the whole words of the table most alike in meaning to a folded word, itself left out, most alike first and by
+// alphabet among equals: at most n, each at least as alike as least, of those that accept takes. Cost: one dot product for
+// each word of the table.
+func (s *Static) Near(word string, n int, least float64, accept func(word string) bool) []Near {
+	v := s.Word(word)
+	var out []Near
+	for w, r := range s.row {
+		if w == word || strings.HasPrefix(w, "#") {
+			continue
+		}
+		row := Vector(s.cells[int(r)*s.dim : (int(r)+1)*s.dim])
+		d := float64(Dot(v, row))
+		if d <= 0 {
+			continue
+		}
+		like := d / (127 * math.Sqrt(float64(Dot(row, row))))
+		if like >= least && accept(w) {
+			out = append(out, Near{w, like})
+		}
+	}
+	slices.SortFunc(out, func(a, b Near) int {
+		return cmp.Or(cmp.Compare(b.Like, a.Like), strings.Compare(a.Word, b.Word))
+	})
+	return out[:min(n, len(out))]
 }
 
 // add adds a word to a sum. All arithmetic is on whole numbers, so the order of words does not matter.

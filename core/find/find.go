@@ -2,7 +2,9 @@
 package find
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"sort"
 
 	"jolvex/core/doc"
@@ -13,7 +15,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rank stage's hash.
-const Version = "find-2"
+const Version = "find-3"
 
 // Ways to bring the kinds of retrieval together.
 const (
@@ -86,6 +88,10 @@ type Ranked struct {
 	Signals []Signal             `json:"signals"` // those that say something about it; their points sum to the score
 	Terms   []index.Contribution `json:"terms"`
 
+	// Found lists the wordings that found it: those among whose first it is, by place in Reading.Searches.
+	Found []int `json:"found,omitempty" nullable:"false"`
+
+	search                  int     // the wording whose words it shares most
 	lexical, dense, nearest float64 // z-scores
 }
 
@@ -156,7 +162,7 @@ func (lib Library) sentence(s Settings) float64 {
 // forward, whose scores are fused; the first of them are ranked anew by what else speaks for them; repeats are folded and
 // likes held apart. Ties go by address and place.
 func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) (Ranking, error) {
-	if v.Chunks() == 0 || limit <= 0 {
+	if v.Chunks() == 0 || limit <= 0 || len(r.Searches) == 0 {
 		return Ranking{}, nil
 	}
 	if err := lib.Filter.Check(); err != nil {
@@ -194,18 +200,25 @@ type ranker struct {
 	allowed  index.Bits
 }
 
-// vectors are the question's, one for chunks and one for sentences.
-type vectors struct{ chunk, sentence embed.Vector }
+// vectors are the question's: one of each wording for chunks, and one of the main wording for sentences.
+type vectors struct {
+	chunks   []embed.Vector
+	sentence embed.Vector
+}
 
 func embedQuestion(r query.Reading, lib Library) (vectors, error) {
-	said := []string{denseText(r)}
-	vs, err := lib.Embedder.Embed(said)
-	if err != nil {
-		return vectors{}, fmt.Errorf("embed the question: %w", err)
+	var out vectors
+	for _, s := range r.Searches {
+		vs, err := lib.Embedder.Embed([]string{s.Text}) // one by one: an embedder may take several for one chunk's sentences
+		if err != nil {
+			return vectors{}, fmt.Errorf("embed the question: %w", err)
+		}
+		out.chunks = append(out.chunks, vs[0])
 	}
-	out := vectors{vs[0], vs[0]}
+	out.sentence = out.chunks[0]
 	if lib.Sentence.ID() != lib.Embedder.ID() {
-		if vs, err = lib.Sentence.Embed(said); err != nil {
+		vs, err := lib.Sentence.Embed([]string{r.Searches[0].Text})
+		if err != nil {
 			return vectors{}, fmt.Errorf("embed the question: %w", err)
 		}
 		out.sentence = vs[0]
@@ -216,31 +229,48 @@ func embedQuestion(r query.Reading, lib Library) (vectors, error) {
 // fuse brings the candidates of both kinds of retrieval together.
 func (k *ranker) fuse() []Ranked {
 	s := k.set
-	lexical, dense := map[int]float64{}, map[int]float64{}
-	for _, h := range k.view.Best(k.terms, k.model, s.Candidates, k.allowed) {
-		lexical[h.Number] = h.Score
-	}
 	reach := index.Exactly
 	if s.Approximate {
 		reach = index.AlongGraphs
 	}
-	for _, h := range k.view.Nearest(k.question.chunk, s.Candidates, k.allowed, reach) {
-		dense[h.Number] = h.Score
+	lexical, dense := map[int]float64{}, map[int]float64{}
+	found := map[int][]int{}
+	sides := make([]side, len(k.reading.Searches))
+	for i, w := range k.reading.Searches {
+		terms := query.Index(w.Terms)
+		words := k.view.Best(terms, k.model, s.Candidates, k.allowed)
+		meaning := k.view.Nearest(k.question.chunks[i], s.Candidates, k.allowed, reach)
+		sides[i] = side{terms, byNumber(words), byNumber(meaning)}
+		for _, hs := range [][]index.Hit{words, meaning} {
+			for _, n := range foremost(hs) {
+				if at := found[n]; len(at) == 0 || at[len(at)-1] != i {
+					found[n] = append(at, i)
+				}
+			}
+		}
+		most(lexical, words, w.Weight)
+		most(dense, meaning, w.Weight)
 	}
 	numbers := union(lexical, dense)
 	out := make([]Ranked, len(numbers))
 	lex, den := make([]float64, len(numbers)), make([]float64, len(numbers))
 	for i, n := range numbers {
-		x, ok := lexical[n]
-		if !ok {
-			x = k.view.Score(n, k.terms, k.model)
+		out[i] = Ranked{Number: n, Entry: k.view.Entry(n), Found: found[n], Cosine: -1}
+		for j, w := range k.reading.Searches {
+			x, ok := sides[j].words[n]
+			if !ok {
+				x = k.view.Score(n, sides[j].terms, k.model)
+			}
+			if x *= w.Weight; x > out[i].Lexical {
+				out[i].Lexical, out[i].search = x, j
+			}
+			c, ok := sides[j].meaning[n]
+			if !ok {
+				c = k.view.Cosine(n, k.question.chunks[j])
+			}
+			out[i].Cosine = max(out[i].Cosine, w.Weight*c)
 		}
-		c, ok := dense[n]
-		if !ok {
-			c = k.view.Cosine(n, k.question.chunk)
-		}
-		lex[i], den[i] = x, c
-		out[i] = Ranked{Number: n, Entry: k.view.Entry(n), Lexical: x, Cosine: c}
+		lex[i], den[i] = out[i].Lexical, out[i].Cosine
 	}
 	share := k.lib.share(s)
 	zl, zd := standard(lex), standard(den)
@@ -256,6 +286,44 @@ func (k *ranker) fuse() []Ranked {
 	return out
 }
 
+// firsts is how far down a wording's list a chunk still counts as found by it.
+const firsts = 20
+
+// foremost lists the first of what was found, and all that tie with the last of them.
+func foremost(hs []index.Hit) []int {
+	hs = slices.Clone(hs)
+	slices.SortFunc(hs, func(a, b index.Hit) int { return cmp.Or(cmp.Compare(b.Score, a.Score), a.Number-b.Number) })
+	var out []int
+	for i, h := range hs {
+		if i >= firsts && h.Score < hs[firsts-1].Score {
+			break
+		}
+		out = append(out, h.Number)
+	}
+	return out
+}
+
+// side is what one wording found, by number of the chunk.
+type side struct {
+	terms          []index.Term
+	words, meaning map[int]float64
+}
+
+func byNumber(hs []index.Hit) map[int]float64 {
+	out := make(map[int]float64, len(hs))
+	for _, h := range hs {
+		out[h.Number] = h.Score
+	}
+	return out
+}
+
+// most keeps the higher of what each chunk has and what a wording gives it.
+func most(have map[int]float64, hs []index.Hit, weight float64) {
+	for _, h := range hs {
+		have[h.Number] = max(have[h.Number], weight*h.Score)
+	}
+}
+
 // signalLexical stands for title, headings and body until explain divides it.
 const signalLexical = "lexical"
 
@@ -266,20 +334,6 @@ func (r *Ranked) add(name string, value, points float64) {
 
 func order(rs []Ranked) {
 	sort.SliceStable(rs, func(i, j int) bool { return before(rs[i], rs[j]) })
-}
-
-// denseText is what is embedded: the wording searched for, without what the lexical passes put beside it.
-func denseText(r query.Reading) string {
-	t := r.Wordings[0].Text
-	for _, w := range r.Wordings {
-		if w.Pass == "filler" || w.Pass == "spelling" {
-			t = w.Text
-		}
-	}
-	if r.Context != "" {
-		t += " " + r.Context
-	}
-	return t
 }
 
 func before(a, b Ranked) bool {

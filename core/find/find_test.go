@@ -47,7 +47,7 @@ var usual = Settings{K1: 1.2, B: 0.7, Title: 1.5, Path: 3, DenseWords: 0.25, Sen
 
 func rank(t *testing.T, v *index.View, lib Library, s Settings, q string) []Ranked {
 	t.Helper()
-	out, err := Rank(query.Read(query.Question{Text: q}, v, lib.Embedder.(*embed.Static), query.Settings{}), v, lib, s, 10)
+	out, err := Rank(query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, s, 10)
 	require.NoError(t, err)
 	return out.Ranked
 }
@@ -95,7 +95,7 @@ func TestNothingToRank(t *testing.T) {
 func TestAMissingTextIsAnError(t *testing.T) {
 	v, lib := shelf(t, "some text")
 	lib.Texts = texts{}
-	_, err := Rank(query.Read(query.Question{Text: "text"}, v, lib.Embedder.(*embed.Static), query.Settings{}), v, lib, usual, 5)
+	_, err := Rank(query.Read(query.Question{Text: "text"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, usual, 5)
 	assert.ErrorContains(t, err, "no version")
 }
 

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"jolvex/core/index"
+	"jolvex/core/query"
 	"jolvex/core/text"
 )
 
@@ -187,7 +188,14 @@ func (k *ranker) says(heading string) float64 {
 
 // explain divides the lexical points among the fields, and gives every signal its share of what speaks for the chunk.
 func (k *ranker) explain(r *Ranked) {
-	r.Terms = k.view.Explain(r.Number, k.terms, k.model)
+	w := k.reading.Searches[r.search]
+	r.Terms = k.view.Explain(r.Number, query.Index(w.Terms), k.model)
+	for i := range r.Terms {
+		r.Terms[i].Score *= w.Weight
+		for f := range r.Terms[i].Field {
+			r.Terms[i].Field[f] *= w.Weight
+		}
+	}
 	var field [index.Fields]float64
 	sum := 0.0
 	for _, t := range r.Terms {

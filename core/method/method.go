@@ -31,6 +31,8 @@ type Method struct {
 	Answer answer.Settings `json:"answer"`
 	// Sources are the sources that are cut in a way of their own, by portable id.
 	Sources map[string]chunk.Settings `json:"sources,omitempty"`
+	// Glossary says what terms mean.
+	Glossary []query.Entry `json:"glossary,omitempty" nullable:"false" maxItems:"5000"`
 	// Priority lifts or lowers what comes from a source, by portable id, in steps from -3 to 3; 0 for those not named.
 	Priority map[string]int `json:"priority,omitempty"`
 }
@@ -62,6 +64,12 @@ func (m Method) Validate() []string {
 		out = append(out, g.check()...)
 	}
 	out = append(out, m.Chunk.Check()...)
+	out = append(out, m.Query.Check()...)
+	for i, e := range m.Glossary {
+		if bad := e.Check(); bad != "" {
+			out = append(out, fmt.Sprintf("glossary, entry %d: %s", i+1, bad))
+		}
+	}
 	for _, id := range slices.Sorted(maps.Keys(m.Sources)) {
 		own := Method{Chunk: m.Sources[id]}
 		for _, bad := range append(groups(&own)[0].check(), own.Chunk.Check()...) {

@@ -1,26 +1,68 @@
 // Package query reads a question: what sort of message it is, what is to be searched for, and what kind of figure it asks
-// for. It works pass by pass; each pass can be switched off and says what it did.
+// for. It works pass by pass; each pass can be switched off, most can be put into another order, and each says what it did.
 package query
 
 import (
-	"regexp"
+	"fmt"
+	"slices"
 	"strings"
+	"time"
 
+	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/text"
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-2"
+const Version = "query-3"
 
-// Settings switches the passes.
+// Settings switches the passes and orders them.
 type Settings struct {
-	Courtesy bool `json:"courtesy" initial:"true" label:"Tell courtesies from questions" help:"Greetings, thanks and goodbyes are answered courteously and never searched for."`
-	FollowUp bool `json:"followUp" initial:"true" label:"Complete follow-ups" help:"A question that leans on the conversation takes over its subject."`
-	Filler   bool `json:"filler" initial:"true" label:"Drop filler" help:"Phrases such as 'could you tell me' are not searched for."`
-	Spelling bool `json:"spelling" initial:"true" label:"Correct spelling" help:"A word that neither the corpus nor general English holds becomes the nearest word of the corpus."`
-	Compound bool `json:"compound" initial:"true" label:"Join and split compounds" help:"'time table' also finds 'timetable', and the other way round."`
+	Courtesy bool    `json:"courtesy" initial:"true" label:"Tell courtesies from questions" help:"Greetings, thanks and goodbyes are answered courteously and never searched for."`
+	Split    bool    `json:"split" initial:"true" label:"Part several questions" help:"A message that asks several things is answered part by part."`
+	Language bool    `json:"language" initial:"true" label:"Find the language" help:"A question in another language than the corpus is told as such and, where a model is connected, searched for in the corpus's."`
+	Filler   bool    `json:"filler" initial:"true" label:"Drop filler" help:"Phrases such as 'could you tell me' are not searched for."`
+	Spelling bool    `json:"spelling" initial:"true" label:"Correct spelling" help:"A word that neither the corpus nor general English holds becomes the nearest word of the corpus."`
+	FollowUp bool    `json:"followUp" initial:"true" label:"Complete follow-ups" help:"A question that leans on the conversation takes over its subject: 'and for a kayak?'"`
+	Glossary bool    `json:"glossary" initial:"true" label:"Glossary" help:"A term of the glossary is also searched for by what it means, and the other way round."`
+	Compound bool    `json:"compound" initial:"true" label:"Join and split compounds" help:"'time table' also finds 'timetable', and the other way round."`
+	Related  bool    `json:"related" initial:"false" label:"Related terms" help:"A word that the corpus lacks is also searched for by the corpus's words that mean nearly the same."`
+	Nearness float64 `json:"nearness" initial:"0.6" min:"0.3" max:"0.95" step:"0.05" label:"Least nearness of related terms" help:"How alike in meaning a related term must be."`
+	Feedback bool    `json:"feedback" initial:"false" label:"Feedback from first results" help:"Words that stand out in the first results are searched for as well (relevance model RM3)."`
+	Chunks   int     `json:"chunks" initial:"5" min:"1" max:"20" unit:"chunks" label:"Chunks for feedback" help:"How many first results the words are taken from."`
+	Words    int     `json:"words" initial:"8" min:"1" max:"40" unit:"words" label:"Words of feedback" help:"How many words are taken over."`
+	Share    float64 `json:"share" initial:"0.3" min:"0.05" max:"0.9" step:"0.05" label:"Share of feedback" help:"How much the words taken over count of all that is searched for."`
+	Model    bool    `json:"model" initial:"false" label:"Wordings by a model" help:"The connected model words the question so that it stands alone, in several ways, and with a passage that might answer it. Nothing is asked of it when none is connected."`
+	Order    string  `json:"order" initial:"filler,spelling,followUp,glossary,compound,related,feedback" label:"Order of passes" help:"Names of the passes between language and model, with commas between."`
 }
+
+// orderable are the passes whose order can be changed.
+var orderable = []string{PassFiller, PassSpelling, PassFollowUp, PassGlossary, PassCompound, PassRelated, PassFeedback}
+
+// Check reports what is wrong with the order of passes, in words.
+func (s Settings) Check() []string {
+	names := strings.Split(s.Order, ",")
+	if slices.Equal(slices.Sorted(slices.Values(names)), slices.Sorted(slices.Values(orderable))) {
+		return nil
+	}
+	return []string{fmt.Sprintf("the order of passes is %q: it must name each of %s once, with commas between", s.Order, strings.Join(orderable, ","))}
+}
+
+// The passes.
+const (
+	PassAsked    = "asked" // no pass: the question as it came
+	PassCourtesy = "courtesy"
+	PassSplit    = "split"
+	PassLanguage = "language"
+	PassFiller   = "filler"
+	PassSpelling = "spelling"
+	PassFollowUp = "followUp"
+	PassGlossary = "glossary"
+	PassCompound = "compound"
+	PassRelated  = "related"
+	PassFeedback = "feedback"
+	PassModel    = "model"
+)
 
 // Turn is one earlier message of the conversation.
 type Turn struct {
@@ -54,6 +96,17 @@ type Wording struct {
 	Note string `json:"note,omitempty"` // what the pass changed, in words
 }
 
+// Step is what one pass made of the question: the trace of a rewriting.
+type Step struct {
+	Pass    string `json:"pass"`
+	On      bool   `json:"on"`
+	Before  string `json:"before"`
+	After   string `json:"after"`
+	Why     string `json:"why" doc:"What it did, or why it did nothing"`
+	Changed bool   `json:"changed"`
+	Micros  int64  `json:"micros"`
+}
+
 // Term is one stem that is searched for.
 type Term struct {
 	Stem   string  `json:"stem"`
@@ -62,14 +115,34 @@ type Term struct {
 	Pass   string  `json:"pass"` // the pass that brought it
 }
 
+// Search is one wording that is searched for. What several wordings find is fused, so that a rewriting never loses what
+// the plain question would have found.
+type Search struct {
+	Pass   string  `json:"pass" doc:"asked: as it came; rewritten: as the passes left it; model: as a model words it; passage: what might answer it, by a model"`
+	Text   string  `json:"text"` // what is embedded
+	Terms  []Term  `json:"terms"`
+	Weight float64 `json:"weight" doc:"How much what it finds counts, 0 to 1"`
+}
+
+// The searches besides "asked" and "model".
+const (
+	SearchRewritten = "rewritten"
+	SearchPassage   = "passage"
+)
+
 // Reading is what was understood.
 type Reading struct {
 	Kind     Kind                `json:"kind"`
 	Wordings []Wording           `json:"wordings"` // first as asked, last as searched for
-	Terms    []Term              `json:"terms"`
-	Wants    []text.QuantityKind `json:"wants,omitempty"`   // kinds of figure that would answer it
-	Seeks    []string            `json:"seeks,omitempty"`   // other kinds of thing that would: place, person, yes-no
-	Context  string              `json:"context,omitempty"` // words taken over from the conversation
+	Steps    []Step              `json:"steps,omitempty" nullable:"false"`
+	Searches []Search            `json:"searches,omitempty" nullable:"false"` // the main one first
+	Terms    []Term              `json:"terms"`                               // of the main search
+	Wants    []text.QuantityKind `json:"wants,omitempty"`                     // kinds of figure that would answer it
+	Seeks    []string            `json:"seeks,omitempty"`                     // other kinds of thing that would: place, person, yes-no
+	Context  string              `json:"context,omitempty"`                   // words taken over from the conversation
+	Guessed  bool                `json:"guessed,omitempty"`                   // it took that over because it says little, not because it points back
+	Alone    string              `json:"alone,omitempty"`                     // the question so that it stands alone, as far as could be told
+	Language string              `json:"language,omitempty"`                  // BCP 47, when it is not the corpus's
 }
 
 // Text is the wording that is searched for.
@@ -80,76 +153,248 @@ func (r Reading) Text() string {
 	return r.Wordings[len(r.Wordings)-1].Text
 }
 
-// Index gives the terms in the index's form.
-func (r Reading) Index() []index.Term {
-	out := make([]index.Term, len(r.Terms))
-	for i, t := range r.Terms {
+// Meaning is the wording whose meaning is looked for: without what passes put beside it for the sake of its words.
+func (r Reading) Meaning() string {
+	if len(r.Searches) > 0 {
+		return r.Searches[0].Text
+	}
+	return r.Text()
+}
+
+// Index gives terms in the index's form.
+func Index(ts []Term) []index.Term {
+	out := make([]index.Term, len(ts))
+	for i, t := range ts {
 		out[i] = index.Term{Stem: t.Stem, Weight: t.Weight}
 	}
 	return out
 }
+
+// Index gives the terms of the main search in the index's form.
+func (r Reading) Index() []index.Term { return Index(r.Terms) }
 
 // Corpus is what the passes ask about the material that the caller may see.
 type Corpus interface {
 	WordCount(word string) int                // chunks that hold the folded word
 	Frequency(stem string) int                // chunks that hold the stem
 	Words(prefix string, do func(index.Word)) // the vocabulary
+	Chunks() int                              // chunks in all
 }
 
-// Lexicon tells words of general English from misspellings.
-type Lexicon interface{ Knows(word string) bool }
+// Lexicon knows words of general English.
+type Lexicon interface {
+	Knows(word string) bool
+	// Likeness is how alike in meaning two folded words are, -1 to 1.
+	Likeness(a, b string) float64
+	// Near lists the words most alike in meaning to one, at most n, of those that accept takes, with how alike they are.
+	Near(word string, n int, least float64, accept func(word string) bool) []embed.Near
+}
+
+// Look searches for a reading and gives the texts of the first chunks, best first, each with a score over 0.
+type Look func(r Reading, chunks int) ([]Found, error)
+
+// Found is one chunk that was found.
+type Found struct {
+	Text  string
+	Score float64
+}
+
+// Written is what a model makes of a question.
+type Written struct {
+	Alone    string   // the question so that it stands alone, in the corpus's language
+	Wordings []string // other wordings of it
+	Passage  string   // what might answer it
+}
+
+// Writer words questions by a model.
+type Writer func(q Question, now string) (Written, error)
+
+// Tools are what the passes draw on. Look, Write and Clock may be nil.
+type Tools struct {
+	Corpus   Corpus
+	Lexicon  Lexicon
+	Glossary []Entry
+	Language string // of the corpus, BCP 47; "" when not known
+	Look     Look
+	Write    Writer
+	Clock    func() time.Duration
+}
 
 // Read runs the passes over a question.
-func Read(q Question, c Corpus, lex Lexicon, s Settings) Reading {
+func Read(q Question, tools Tools, s Settings) Reading {
 	asked := strings.TrimSpace(q.Text)
-	r := Reading{Kind: Ask, Wordings: []Wording{{Pass: "asked", Text: asked}}}
+	w := &work{question: q, tools: tools, set: s, now: asked}
+	w.reading = Reading{Kind: Ask, Wordings: []Wording{{Pass: PassAsked, Text: asked}}}
 	if !hasWord(asked) {
-		r.Kind = Empty
-		return r
+		w.reading.Kind = Empty
+		return w.reading
 	}
-	if s.Courtesy {
-		if k := courtesy(asked); k != Ask {
-			r.Kind = k
-			return r
+	w.run(PassCourtesy)
+	if w.reading.Kind != Ask {
+		return w.reading
+	}
+	w.run(PassLanguage)
+	foreign := w.reading.Language != ""
+	if foreign { // what a model makes of it in the corpus's language is what the other passes work on
+		w.run(PassModel)
+	}
+	for name := range strings.SplitSeq(s.Order, ",") {
+		w.run(name)
+	}
+	if !foreign {
+		w.run(PassModel)
+	}
+	return w.finish()
+}
+
+// work is one question on its way through the passes.
+type work struct {
+	question   Question
+	tools      Tools
+	set        Settings
+	now        string // the wording so far
+	shown      string // with what passes put beside it; "" when that is nothing
+	context    string // words that the meaning takes over from the conversation
+	carried    []Term // taken over from the conversation
+	added      []Term // put beside the wording's own
+	replaced   bool   // the wording says something else than was asked
+	translated bool   // the wording is in the corpus's language and was not
+	written    []Search
+	reading    Reading
+}
+
+// pass is one stage of rewriting. run gives what it did, in words; it changes the work's wording or terms.
+type pass struct {
+	on  bool
+	run func() string
+}
+
+// pass finds a pass by its name.
+func (w *work) pass(name string) (pass, bool) {
+	s := w.set
+	switch name {
+	case PassCourtesy:
+		return pass{s.Courtesy, w.tellCourtesy}, true
+	case PassLanguage:
+		return pass{s.Language, w.findLanguage}, true
+	case PassFiller:
+		return pass{s.Filler, w.dropFiller}, true
+	case PassSpelling:
+		return pass{s.Spelling, w.correctSpelling}, true
+	case PassFollowUp:
+		return pass{s.FollowUp, w.completeFollowUp}, true
+	case PassGlossary:
+		return pass{s.Glossary, w.lookUpGlossary}, true
+	case PassCompound:
+		return pass{s.Compound, w.joinAndSplit}, true
+	case PassRelated:
+		return pass{s.Related, w.addRelated}, true
+	case PassFeedback:
+		return pass{s.Feedback, w.feedBack}, true
+	case PassModel:
+		return pass{s.Model, w.askModel}, true
+	}
+	return pass{}, false
+}
+
+// run has one pass do its part and writes down what it did.
+func (w *work) run(name string) {
+	p, ok := w.pass(name)
+	if !ok {
+		return
+	}
+	before, kind, terms := w.text(), w.reading.Kind, len(w.added)+len(w.carried)+len(w.written)
+	step := Step{Pass: name, On: p.on, Before: before}
+	var began time.Duration
+	if w.tools.Clock != nil {
+		began = w.tools.Clock()
+	}
+	switch {
+	case !step.On:
+		step.Why = "switched off"
+	case w.reading.Language != "" && !w.translated && name != PassModel && name != PassFollowUp && name != PassGlossary:
+		step.Why = "the question is not in the corpus's language"
+	default:
+		step.Why = p.run()
+	}
+	if w.tools.Clock != nil {
+		step.Micros = (w.tools.Clock() - began).Microseconds()
+	}
+	step.After = w.text()
+	step.Changed = step.After != before || w.reading.Kind != kind || len(w.added)+len(w.carried)+len(w.written) != terms
+	w.reading.Steps = append(w.reading.Steps, step)
+	if step.After != before {
+		w.reading.Wordings = append(w.reading.Wordings, Wording{name, step.After, step.Why})
+	}
+}
+
+// text is the wording so far with what stands beside it.
+func (w *work) text() string {
+	out := w.now
+	if w.context != "" {
+		out += " (" + w.context + ")"
+	}
+	if w.shown != "" {
+		out += " + " + w.shown
+	}
+	return out
+}
+
+// reword takes another wording for the one so far; one without a word is none.
+func (w *work) reword(s string) bool {
+	if s = strings.TrimSpace(s); s == w.now || !hasWord(s) {
+		return false
+	}
+	w.now = s
+	return true
+}
+
+// beside puts terms beside the wording's own. It gives their words, of those that were not there.
+func (w *work) beside(ts []Term) string {
+	have := addTerms(addTerms(termsOf(w.now), w.carried), w.added)
+	with := addTerms(have, ts)[len(have):]
+	w.added = append(w.added, with...)
+	said := wordsOf(with)
+	w.shown = strings.TrimSpace(w.shown + " " + said)
+	return said
+}
+
+// finish puts together what is searched for.
+func (w *work) finish() Reading {
+	r := &w.reading
+	r.Terms = addTerms(addTerms(termsOf(w.now), w.carried), w.added)
+	r.Context = w.context
+	r.Alone = w.now
+	meaning := w.now
+	if w.context != "" {
+		meaning += " " + w.context
+		r.Alone += " (" + w.context + ")"
+	}
+	r.Wants, r.Seeks = wants(w.now), seeks(w.now)
+	if len(r.Wants) == 0 && len(w.carried) > 0 {
+		r.Wants = wants(lastUser(w.question.Turns))
+	}
+	r.Searches = []Search{{Pass: SearchRewritten, Text: meaning, Terms: r.Terms, Weight: 1}}
+	if asked := r.Wordings[0].Text; asked == meaning && len(w.added) == 0 {
+		r.Searches[0].Pass = PassAsked
+	} else if plain := termsOf(asked); w.replaced || loses(plain, r.Terms) {
+		r.Searches = append(r.Searches, Search{Pass: PassAsked, Text: asked, Terms: plain, Weight: plainWeight})
+	}
+	r.Searches = append(r.Searches, w.written...)
+	return *r
+}
+
+// plainWeight is how much what the plain question finds counts beside what the rewritten one does.
+const plainWeight = 0.85
+
+// loses reports whether a strong term is no longer there.
+func loses(plain, now []Term) bool {
+	for _, t := range plain {
+		if t.Weight >= 1 && !slices.ContainsFunc(now, func(n Term) bool { return n.Stem == t.Stem && n.Weight >= t.Weight }) {
+			return true
 		}
 	}
-	now := asked
-	step := func(pass, changed, note string) {
-		if changed = strings.TrimSpace(changed); changed != now && hasWord(changed) {
-			now = changed
-			r.Wordings = append(r.Wordings, Wording{pass, changed, note})
-		}
-	}
-	if s.Filler {
-		short, dropped := dropFiller(now)
-		step("filler", short, "dropped: "+dropped)
-	}
-	if s.Spelling {
-		fixed, note := correct(now, c, lex)
-		step("spelling", fixed, note)
-	}
-	r.Terms = termsOf(now)
-	if s.Compound {
-		extra := compounds(now, c)
-		r.Terms = addTerms(r.Terms, extra)
-		if len(extra) > 0 {
-			step("compound", now+" "+wordsOf(extra), "also searched: "+wordsOf(extra))
-		}
-	}
-	r.Wants, r.Seeks = wants(now), seeks(now)
-	if s.FollowUp && len(q.Turns) > 0 && leans(now, r.Terms) {
-		carried := carry(q.Turns, c, lex, s)
-		before := len(r.Terms)
-		r.Terms = addTerms(r.Terms, carried)
-		if len(r.Terms) > before {
-			r.Context = wordsOf(r.Terms[before:])
-			if len(r.Wants) == 0 {
-				r.Wants = wants(lastUser(q.Turns))
-			}
-			step("follow-up", now+" ("+r.Context+")", "taken over from the conversation: "+r.Context)
-		}
-	}
-	return r
+	return false
 }
 
 func hasWord(s string) bool { return len(text.Words(s)) > 0 }
@@ -160,184 +405,4 @@ func wordsOf(ts []Term) string {
 		out = append(out, t.Word)
 	}
 	return strings.Join(out, " ")
-}
-
-// weakWords shape a question without being its subject; they count for less. (Common practice, no published source.)
-var weakWords = func() map[string]bool {
-	m := map[string]bool{}
-	for _, w := range strings.Fields(`able actually anything ask available best bit bring case change come difference different do does easy
-		else ever exactly example explain find give go good guess happen happens help idea information info instead kind know like long look lot
-		make many mean means need new number often old people person place possible problem question reason right say see show someone something soon sort stuff
-		supposed sure take tell thing things think time try type understand use used user using usually want way ways whats wonder wondering work works wrong`) {
-		m[w] = true
-	}
-	return m
-}()
-
-func termsOf(s string) []Term {
-	var out []Term
-	all := text.Words(s)
-	for _, w := range all {
-		if text.Stop(w.Norm) {
-			continue
-		}
-		weight := 1.0
-		if weakWords[w.Norm] {
-			weight = 0.5
-		}
-		out = addTerms(out, []Term{{w.Stem, w.Norm, weight, "asked"}})
-	}
-	if len(out) == 0 { // "who are you", "what is this about": nothing but stop words; search for those that are left
-		for _, w := range all {
-			out = addTerms(out, []Term{{w.Stem, w.Norm, 0.3, "asked"}})
-		}
-	}
-	return out
-}
-
-func addTerms(to, more []Term) []Term {
-next:
-	for _, m := range more {
-		for _, t := range to {
-			if t.Stem == m.Stem {
-				continue next
-			}
-		}
-		to = append(to, m)
-	}
-	return to
-}
-
-var courtesies = []struct {
-	kind Kind
-	re   *regexp.Regexp
-}{
-	{Greeting, regexp.MustCompile(`(?i)^(?:(?:hi+|hello+|hey+|hiya|howdy|greetings|good (?:morning|afternoon|evening|day))(?: there| all| everyone| team| again)?[ ,.!]*(?:how are you(?: doing)?(?: today)?)?|how are you(?: doing)?(?: today)?|what'?s up)[ ?.!]*$`)},
-	{Thanks, regexp.MustCompile(`(?i)^(?:(?:ok(?:ay)?|great|perfect|super|lovely|brilliant|wonderful|cool|awesome|alright|right)[ ,.!]*)*(?:(?:many )?thanks?(?: you)?(?: very much| so much| a lot| again| for (?:your|the) (?:help|answer|information))?|thx|ty|cheers|much appreciated|that(?:'s| is) (?:great|helpful|all|perfect)(?:[ ,]*thanks?(?: you)?)?)[ .!]*$`)},
-	{Goodbye, regexp.MustCompile(`(?i)^(?:(?:thanks?(?: you)?[ ,.!]*)?(?:good ?bye|bye+(?: bye)?|see you(?: later| soon)?|have a (?:nice|good|great) (?:day|evening|weekend|one)|take care))[ .!]*$`)},
-	{Assent, regexp.MustCompile(`(?i)^(?:yes|no|yep|yeah|nope|nah|ok|okay|sure|right|great|fine|perfect|yes please|no thanks?(?: you)?)[ .!]*$`)},
-}
-
-func courtesy(s string) Kind {
-	if len(s) > 80 {
-		return Ask
-	}
-	for _, c := range courtesies {
-		if c.re.MatchString(s) {
-			return c.kind
-		}
-	}
-	return Ask
-}
-
-var (
-	leadFiller = regexp.MustCompile(`(?i)^(?:(?:hi|hello|hey|good (?:morning|afternoon|evening)|please|sorry|excuse me|ok|okay|so|well|um+|also|and|thanks)\b[ ,.!-]*|(?:quick |just a |a )?(?:quick )?question[:,]? *|(?:can|could|would|will) (?:you|someone|anyone|somebody) (?:please |kindly |possibly )?(?:tell me|explain(?: to me)?|let me know|help me (?:to )?(?:find out|understand|with)|say|advise|clarify|confirm)\b[ ,]*|(?:i(?:'m| am| was)|we(?:'re| are| were)) (?:just )?(?:wondering|curious|trying to (?:find out|understand|figure out)|looking to find out)\b[ ,]*(?:about )?|i(?:'d| would) (?:like|love) to (?:know|ask|understand|find out)\b[ ,]*(?:about )?|i (?:want|need|wish) to (?:know|ask|find out|understand)\b[ ,]*(?:about )?|(?:do|does) (?:you|anyone|anybody|someone) (?:happen to )?know\b[ ,]*|(?:please )?(?:tell me|explain|let me know)\b[ ,]*(?:about )?|(?:any|have you (?:any|got any)) (?:idea|clue)s?\b[ ,]*(?:about |of )?|is there any chance (?:that )?)`)
-	tailFiller = regexp.MustCompile(`(?i)[ ,.!-]*(?:,? ?(?:please|pls|thanks|thank you|thx|cheers|many thanks|thanks in advance|if (?:that's|that is) (?:ok|okay|possible)|by any chance))([?.! ]*)$`)
-)
-
-func dropFiller(s string) (short, dropped string) {
-	short = s
-	for range 4 {
-		next := leadFiller.ReplaceAllString(short, "")
-		next = tailFiller.ReplaceAllString(next, "$1")
-		if next == short || len(text.Content(next)) == 0 {
-			break
-		}
-		short = next
-	}
-	var gone []string
-	if at := strings.Index(s, short); at > 0 {
-		gone = append(gone, "“"+strings.TrimSpace(s[:at])+"”")
-	} else if short != s {
-		gone = append(gone, "courtesies")
-	}
-	return short, strings.Join(gone, ", ")
-}
-
-var leanings = regexp.MustCompile(`(?i)^(?:and|but|or|so|what about|how about|what if|why not|ok(?:ay)?,? (?:and|but)|then|also|same for)\b|\b(?:it|its|they|them|their|theirs|that|those|these|this one|that one|ones?|there|he|she|him|her|his|the same|either|both|neither|instead|too|else)\b`)
-
-// leans reports whether a question needs the conversation to be understood: it points back, or names next to nothing.
-func leans(s string, terms []Term) bool {
-	strong := 0.0
-	for _, t := range terms {
-		strong += t.Weight
-	}
-	return strong <= 1.6 || leanings.MatchString(s) && strong <= 5
-}
-
-func lastUser(turns []Turn) string {
-	for i := len(turns) - 1; i >= 0; i-- {
-		if turns[i].Role == "user" {
-			return turns[i].Text
-		}
-	}
-	return ""
-}
-
-// carry gives the terms that a follow-up takes over: those of the question before, at half weight, and what that one
-// itself leant on, at half of that.
-func carry(turns []Turn, c Corpus, lex Lexicon, s Settings) []Term {
-	for i := len(turns) - 1; i >= 0; i-- {
-		if turns[i].Role != "user" {
-			continue
-		}
-		if courtesy(turns[i].Text) != Ask {
-			continue
-		}
-		before := Read(Question{Text: turns[i].Text, Turns: turns[:i]}, c, lex, s)
-		out := make([]Term, 0, len(before.Terms))
-		for _, t := range before.Terms {
-			if t.Weight *= 0.5; t.Weight >= 0.1 {
-				t.Pass = "follow-up"
-				out = append(out, t)
-			}
-		}
-		return out
-	}
-	return nil
-}
-
-var wanted = []struct {
-	kind text.QuantityKind
-	re   *regexp.Regexp
-}{
-	{text.Money, regexp.MustCompile(`(?i)\bhow much (?:is|are|does|do|will|would|for|to|money)\b|\bhow much\b.*\b(?:pay|cost)|\b(?:costs?|prices?|fares?|fees?|charges?|rates?|deposit|salary|salaries|wages?|cheap\w*|expensive|dearest)\b`)},
-	{text.Clock, regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\btimetable\b`)},
-	{text.Date, regexp.MustCompile(`(?i)\bwhen\b|\bwhat date\b|\bwhich (?:day|month|year)\b|\bdeadline\b`)},
-	{text.Duration, regexp.MustCompile(`(?i)\bhow (?:long|soon|early|far in advance|quickly)\b|\bdeadline\b|\bduration\b`)},
-	{text.Measure, regexp.MustCompile(`(?i)\bhow (?:big|large|heavy|tall|high|wide|long|far|deep)\b|\b(?:weight|height|length|width|size|dimensions?|limit)\b`)},
-	{text.Number, regexp.MustCompile(`(?i)\bhow many\b|\bnumber of\b|\bmaximum\b|\bminimum\b|\bhow old\b|\bage\b`)},
-	{text.Phone, regexp.MustCompile(`(?i)\b(?:phone|telephone|ring|call (?:you|them|us)|contact|mobile)\b`)},
-	{text.Mail, regexp.MustCompile(`(?i)\be-?mails?\b|\bcontact\b|\bwrite to\b`)},
-	{text.Percent, regexp.MustCompile(`(?i)\bpercent(?:age)?\b|\bwhat share\b|\bdiscount\b`)},
-}
-
-// What is sought besides figures, by how a question begins. (Common practice, no published source.)
-var sought = []struct {
-	kind string
-	re   *regexp.Regexp
-}{
-	{"place", regexp.MustCompile(`(?i)^where\b|\b(?:which|what) (?:place|address|street|pier|building|room|directory|folder)\b`)},
-	{"person", regexp.MustCompile(`(?i)^(?:who|whom|whose)\b|\bwhich (?:person|team|department)\b`)},
-	{"yes-no", regexp.MustCompile(`(?i)^(?:can|could|may|might|must|do|does|did|is|are|am|was|were|will|would|should|shall|has|have|need)\b`)},
-}
-
-func seeks(s string) []string {
-	var out []string
-	for _, k := range sought {
-		if k.re.MatchString(strings.TrimSpace(s)) {
-			out = append(out, k.kind)
-		}
-	}
-	return out
-}
-
-func wants(s string) []text.QuantityKind {
-	var out []text.QuantityKind
-	for _, w := range wanted {
-		if w.re.MatchString(s) {
-			out = append(out, w.kind)
-		}
-	}
-	return out
 }

@@ -6,15 +6,33 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/text"
 )
 
-var all = Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true}
+const order = "filler,spelling,followUp,glossary,compound,related,feedback"
+
+var all = Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true, Glossary: true, Language: true, Order: order}
 
 type lexicon map[string]bool
 
 func (l lexicon) Knows(w string) bool { return l[w] }
+
+// Likeness and Near are those of the built-in word vectors.
+func (l lexicon) Likeness(a, b string) float64 { return vectors().Likeness(a, b) }
+
+func (l lexicon) Near(word string, n int, least float64, accept func(string) bool) []embed.Near {
+	return vectors().Near(word, n, least, accept)
+}
+
+func vectors() *embed.Static {
+	s, err := embed.NewStatic()
+	if err != nil {
+		panic(err)
+	}
+	return s
+}
 
 var english = lexicon{"train": true, "norway": true, "bread": true, "voucher": true}
 
@@ -30,7 +48,7 @@ func read(q string, turns ...string) Reading {
 	for i, t := range turns {
 		ts = append(ts, Turn{Role: []string{"user", "assistant"}[i%2], Text: t})
 	}
-	return Read(Question{Text: q, Turns: ts}, corpus(), english, all)
+	return Read(Question{Text: q, Turns: ts}, Tools{Corpus: corpus(), Lexicon: english}, all)
 }
 
 func stems(r Reading) string {
@@ -83,7 +101,7 @@ func TestSpelling(t *testing.T) {
 		"A380":            "A380",
 	}
 	for in, want := range cases {
-		assert.Equal(t, want, Read(Question{Text: in}, corpus(), english, Settings{Spelling: true}).Text(), in)
+		assert.Equal(t, want, Read(Question{Text: in}, Tools{Corpus: corpus(), Lexicon: english}, Settings{Spelling: true, Order: order}).Text(), in)
 	}
 	r := read("bycicle fare")
 	assert.Equal(t, "bycicle → bicycle", r.Wordings[len(r.Wordings)-1].Note)
@@ -103,7 +121,7 @@ func TestFollowUps(t *testing.T) {
 	for _, x := range r.Terms {
 		if x.Stem == "bicycl" {
 			assert.Less(t, x.Weight, 1.0, "what is carried over counts for less")
-			assert.Equal(t, "follow-up", x.Pass)
+			assert.Equal(t, PassFollowUp, x.Pass)
 		}
 	}
 	assert.Contains(t, r.Wants, text.Money, "it still asks for a price")
@@ -130,7 +148,7 @@ func TestWants(t *testing.T) {
 }
 
 func TestPassesCanBeSwitchedOff(t *testing.T) {
-	r := Read(Question{Text: "Hello", Turns: []Turn{{"user", "ferry"}}}, corpus(), english, Settings{})
+	r := Read(Question{Text: "Hello", Turns: []Turn{{"user", "ferry"}}}, Tools{Corpus: corpus(), Lexicon: english}, Settings{})
 	assert.Equal(t, Ask, r.Kind)
 	assert.Len(t, r.Wordings, 1)
 	assert.Equal(t, "hello", stems(r))

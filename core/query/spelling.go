@@ -8,6 +8,22 @@ import (
 	"jolvex/core/text"
 )
 
+func (w *work) correctSpelling() string {
+	fixed, note := correct(w.now, w.tools.Corpus, w.tools.Lexicon)
+	if !w.reword(fixed) {
+		return "every word is known, or nothing in the corpus is near"
+	}
+	w.replaced = true
+	return note
+}
+
+func (w *work) joinAndSplit() string {
+	if said := w.beside(compounds(w.now, w.tools.Corpus)); said != "" {
+		return "also searched for: " + said
+	}
+	return "the corpus writes nothing otherwise"
+}
+
 // correct replaces words that neither the corpus nor general English holds by the nearest word of the corpus.
 func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 	var out strings.Builder
@@ -111,7 +127,7 @@ func compounds(s string, c Corpus) []Term {
 		if i+1 < len(words) && len(w.Norm) > 0 && words[i+1].Start > w.End {
 			joined := w.Norm + words[i+1].Norm
 			if len(joined) >= 5 && !(text.Stop(w.Norm) && text.Stop(words[i+1].Norm)) && c.WordCount(joined) > 0 {
-				out = append(out, Term{text.Stem(joined), joined, 1, "compound"})
+				out = append(out, Term{text.Stem(joined), joined, 1, PassCompound})
 			}
 		}
 		if text.Stop(w.Norm) || len(w.Norm) < 7 || c.Frequency(w.Stem) > 0 {
@@ -122,7 +138,7 @@ func compounds(s string, c Corpus) []Term {
 			if text.Stop(a) || text.Stop(b) || c.Frequency(text.Stem(a)) == 0 || c.Frequency(text.Stem(b)) == 0 {
 				continue
 			}
-			out = append(out, Term{text.Stem(a), a, 0.7, "compound"}, Term{text.Stem(b), b, 0.7, "compound"})
+			out = append(out, Term{text.Stem(a), a, 0.7, PassCompound}, Term{text.Stem(b), b, 0.7, PassCompound})
 			break
 		}
 	}

@@ -42,7 +42,7 @@ func product(name string, c *collection, emb embed.Embedder, words *embed.Static
 	encoded := find.Encoded{Chunks: emb.ID() != words.ID(), Sentences: emb.ID() != words.ID()}
 	set := method.Default().Query
 	return engine{name, func(q string) ([]string, error) {
-		ranked, err := find.Rank(query.Read(query.Question{Text: q}, v, words, set), v, find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}, s, depth)
+		ranked, err := find.Rank(query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words}, set), v, find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}, s, depth)
 		if err != nil {
 			return nil, err
 		}

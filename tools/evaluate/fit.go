@@ -33,7 +33,7 @@ func cases(cs []*collection, emb embed.Embedder, words *embed.Static, s find.Set
 		encoded := emb.ID() != words.ID()
 		lib := find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: encoded, Sentences: encoded}, Memory: memory, Probe: true}
 		for _, a := range c.asks {
-			r, err := find.Rank(query.Read(query.Question{Text: a.text}, v, words, method.Default().Query), v, lib, s, 40)
+			r, err := find.Rank(query.Read(query.Question{Text: a.text}, query.Tools{Corpus: v, Lexicon: words}, method.Default().Query), v, lib, s, 40)
 			if err != nil {
 				return nil, err
 			}
