@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/index"
@@ -94,13 +95,46 @@ func answerOne(q query.Question, b Bench) (*Trail, error) {
 		return t, err
 	}
 	alone, err := answerOnce(query.Question{Text: q.Text}, b)
-	if err != nil || alone.Outcome != Answered || alone.Support < t.Support-changed {
+	if err != nil || alone.Outcome != Answered {
 		return t, err
+	}
+	if alone.Support < t.Support-changed {
+		if on, err := t.speaksOf(alone.Reading.Terms, b.Texts); on || err != nil {
+			return t, err
+		}
 	}
 	alone.Turns = q.Turns
 	alone.Timings = append(t.Timings, alone.Timings...)
 	alone.Why += "; it stands alone: what was said before lends it no more support"
 	return alone, nil
+}
+
+// speaksOf reports whether a passage that the reply stands on holds one of some terms.
+func (t *Trail) speaksOf(terms []query.Term, texts find.Texts) (bool, error) {
+	for _, s := range t.Reply {
+		if s.Candidate < 0 {
+			continue
+		}
+		d, err := texts.Version(s.Version)
+		if err != nil {
+			return false, fmt.Errorf("open a passage of the reply: %w", err)
+		}
+		has := stems(append(pathOf(d, s.Span), d.Title, d.Of(t.Candidates[s.Candidate].Evidence()))...)
+		for _, x := range terms {
+			if has[x.Stem] {
+				return true, nil
+			}
+		}
+	}
+	return false, nil
+}
+
+// pathOf is the heading path of a span.
+func pathOf(d *doc.Document, s doc.Span) []string {
+	if i := d.BlockAt(s.Start); i >= 0 {
+		return append([]string(nil), d.Path(i)...)
+	}
+	return nil
 }
 
 // changed is how much less support a question by itself may have than together with the conversation.
