@@ -69,6 +69,7 @@ func standIns(site http.Handler) (http.Handler, error) {
 	mux.Handle("/", site)
 	mux.Handle("POST /v1/audio/transcriptions", sim.Speech(""))
 	mux.Handle("POST /v1/embeddings", embeddings)
+	mux.Handle("POST /v1/chat/completions", sim.Chat("", 5*time.Minute))
 	return mux, nil
 }
 

@@ -31,7 +31,7 @@ type Bench struct {
 	Words    WordVectors
 	Lexicon  query.Lexicon
 	Glossary []query.Entry
-	Language string       // of the corpus, BCP 47; "" when not known
+	Model    Model        // words replies; nil when none is connected
 	Write    query.Writer // words questions by a model; nil when none is connected
 	Query    query.Settings
 	Find     find.Settings
@@ -40,11 +40,13 @@ type Bench struct {
 	Priority map[string]int // of sources, by portable id
 	Pins     Pins
 	Clock    func() time.Duration // a stopwatch: time since some fixed moment
+
+	asked string // language of the question, when it is not the corpus's
 }
 
 // tools are what the passes over a question draw on.
 func (b Bench) tools() query.Tools {
-	return query.Tools{Corpus: b.View, Lexicon: b.Lexicon, Glossary: b.Glossary, Language: b.Language, Look: b.look, Write: b.Write, Clock: b.Clock}
+	return query.Tools{Corpus: b.View, Lexicon: b.Lexicon, Glossary: b.Glossary, Language: b.View.Language(), Look: b.look, Write: b.Write, Clock: b.Clock}
 }
 
 // look searches for a reading and gives the texts of the first chunks.
@@ -150,6 +152,7 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 	}
 	t.Reading = query.Read(q, b.tools(), b.Query)
 	lap("read")
+	b.asked = t.Reading.Language
 	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
 		t.Reply = own1(own)
@@ -179,7 +182,18 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 	case t.Support < b.Answer.Bar:
 		refuse(t, b.Answer, fmt.Sprintf("the best evidence has a support of %.2f, below the bar of %.2f", t.Support, b.Answer.Bar))
 	default:
-		say(t, passages, terms, b)
+		done := false
+		if b.Answer.Composer == ByModel {
+			if b.Model == nil {
+				t.Written = &Written{Prompt: []Message{}, Note: "no model is connected"}
+			} else if done, err = byModel(t, passages, b); err != nil {
+				return nil, err
+			}
+			lap("model")
+		}
+		if !done {
+			say(t, passages, terms, b)
+		}
 	}
 	lap("compose")
 	return t, nil
@@ -457,6 +471,9 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		said := u.plainText(weights)
 		if !q.p.answers() {
 			said = withoutYes(said)
+		}
+		if b.Answer.forbids(said) {
+			continue
 		}
 		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
 	}

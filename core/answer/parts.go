@@ -29,6 +29,7 @@ func answerParts(q query.Question, said string, parts []string, b Bench) (*Trail
 		at := t.take(one.Candidates, places)
 		t.Left = append(t.Left, one.Left...)
 		t.Timings = append(t.Timings, one.Timings...)
+		t.Written = t.Written.and(one.Written)
 		switch one.Outcome {
 		case Refused:
 			t.Reply = append(t.Reply, own1(strings.ReplaceAll(b.Answer.Unfound, "{question}", strings.TrimRight(p, "?.! ")))...)

@@ -10,23 +10,30 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-3"
+const Version = "answer-4"
 
 // Settings of the answer stage.
 type Settings struct {
-	Bar       float64 `json:"bar" initial:"0.5" min:"0" max:"1" step:"0.01" label:"Evidence bar" help:"The least support at which the assistant answers rather than refuses. A stricter bar gives fewer and more relevant answers."`
-	Words     int     `json:"words" initial:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
-	Sources   int     `json:"sources" initial:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
-	Refusal   string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
-	TurnTo    string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
-	Unfound   string  `json:"unfound" initial:"About “{question}” I have found nothing." label:"Refusal of one part" help:"Said of one of several questions that has no answer. {question} stands for it."`
-	PointTo   string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
-	PointNow  string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`
-	Give      string  `json:"give" initial:"You can have “{title}” as a file." label:"Handing out" help:"Added when a document is asked for that may be handed out. {title} stands for its title."`
-	Greeting  string  `json:"greeting" initial:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
-	Thanks    string  `json:"thanks" initial:"You are welcome." label:"Thanks" help:"The reply to thanks."`
-	Goodbye   string  `json:"goodbye" initial:"Goodbye." label:"Goodbye" help:"The reply to a goodbye."`
-	Assenting string  `json:"assenting" initial:"What else would you like to know?" label:"Bare yes or no" help:"The reply to a yes or no that nothing was asked for."`
+	Bar         float64 `json:"bar" initial:"0.5" min:"0" max:"1" step:"0.01" label:"Evidence bar" help:"The least support at which the assistant answers rather than refuses. A stricter bar gives fewer and more relevant answers."`
+	Composer    string  `json:"composer" initial:"sentences" choices:"sentences,model" label:"Who words the reply" help:"Sentences of the evidence as they stand, or a connected model whose every sentence is checked against the evidence. Where the model does not answer, sentences stand in."`
+	Unsupported string  `json:"unsupported" initial:"withhold" choices:"withhold,mark" label:"What a model says without evidence" help:"Withheld, or said and marked. Claims of deeds are always withheld."`
+	Carried     float64 `json:"carried" initial:"0.5" min:"0" max:"1" step:"0.05" label:"Least grounding of a sentence" help:"Below it, the evidence does not carry what the model says."`
+	Tokens      int     `json:"tokens" initial:"500" min:"50" max:"4000" unit:"tokens" label:"Most that a model writes" help:"It is cut off there."`
+	Tone        string  `json:"tone" initial:"" label:"Manner" help:"How a model is to word replies: warm or plain, to whom, in which English."`
+	Always      string  `json:"always" initial:"" label:"Always" help:"What a model is always to do, one thing a line."`
+	Never       string  `json:"never" initial:"" label:"Never" help:"What a model is never to do, one thing a line. A sentence that holds a phrase in quotation marks is never said, by whomever it is worded."`
+	Words       int     `json:"words" initial:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
+	Sources     int     `json:"sources" initial:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
+	Refusal     string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
+	TurnTo      string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
+	Unfound     string  `json:"unfound" initial:"About “{question}” I have found nothing." label:"Refusal of one part" help:"Said of one of several questions that has no answer. {question} stands for it."`
+	PointTo     string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
+	PointNow    string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`
+	Give        string  `json:"give" initial:"You can have “{title}” as a file." label:"Handing out" help:"Added when a document is asked for that may be handed out. {title} stands for its title."`
+	Greeting    string  `json:"greeting" initial:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
+	Thanks      string  `json:"thanks" initial:"You are welcome." label:"Thanks" help:"The reply to thanks."`
+	Goodbye     string  `json:"goodbye" initial:"Goodbye." label:"Goodbye" help:"The reply to a goodbye."`
+	Assenting   string  `json:"assenting" initial:"What else would you like to know?" label:"Bare yes or no" help:"The reply to a yes or no that nothing was asked for."`
 }
 
 // Outcome says how a message ended.
@@ -76,11 +83,13 @@ type Left struct {
 
 // Sentence is one sentence of a reply and the passage that it was taken from.
 type Sentence struct {
-	Text      string   `json:"text"`
-	Candidate int      `json:"candidate"` // index in Trail.Candidates; -1 for a sentence of the assistant's own
-	Version   string   `json:"version,omitempty"`
-	Span      doc.Span `json:"span,omitzero"` // the supporting passage
-	Support   float64  `json:"support"`
+	Text        string     `json:"text"`
+	Candidate   int        `json:"candidate"` // index in Trail.Candidates; -1 for a sentence of the assistant's own
+	Version     string     `json:"version,omitempty"`
+	Span        doc.Span   `json:"span,omitzero"` // the supporting passage
+	Support     float64    `json:"support"`
+	Grounding   *Grounding `json:"grounding,omitempty"`   // of a sentence that a model wrote
+	Unsupported bool       `json:"unsupported,omitempty"` // its evidence does not carry it; it is said all the same
 }
 
 // Timing is how long one step took, in microseconds.
@@ -107,6 +116,7 @@ type Trail struct {
 	Candidates []Candidate   `json:"candidates"`
 	Left       []Left        `json:"left,omitempty" nullable:"false"`
 	Reply      []Sentence    `json:"reply"`
+	Written    *Written      `json:"written,omitempty"` // by a model
 	Outcome    Outcome       `json:"outcome"`
 	Why        string        `json:"why"`     // the outcome's reason, in words
 	Support    float64       `json:"support"` // the best kept chunk's

@@ -1,6 +1,8 @@
 package index
 
 import (
+	"maps"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -18,12 +20,13 @@ type Snapshot struct {
 // View is what one caller may see of a snapshot, with statistics made of that alone: what an audience may not read has
 // no say in its document frequencies, lengths, vocabulary or suggestions.
 type View struct {
-	Name   string
-	parts  []Part
-	base   []int // [part]: number of its first chunk in the view
-	size   int   // numbers in use, dead chunks included
-	alive  int
-	totals [Fields]uint64
+	Name     string
+	parts    []Part
+	base     []int // [part]: number of its first chunk in the view
+	size     int   // numbers in use, dead chunks included
+	alive    int
+	totals   [Fields]uint64
+	language string
 
 	mu      sync.Mutex
 	scorers []*scorer // of the models asked with lately, newest last
@@ -41,6 +44,7 @@ func (s *Snapshot) See(audience string) *View {
 
 func (s *Snapshot) see(audience string) *View {
 	v := &View{Name: s.Name}
+	languages := map[string]int{}
 	for _, p := range s.Parts {
 		if audience != Staff && p.Segment.Audience != Public && p.Segment.Audience != audience {
 			continue
@@ -53,13 +57,24 @@ func (s *Snapshot) see(audience string) *View {
 				continue
 			}
 			v.alive++
+			if l, _, _ := strings.Cut(strings.ToLower(p.Segment.Entries[i].Language), "-"); l != "" {
+				languages[l]++
+			}
 			for f, n := range l {
 				v.totals[f] += uint64(n)
 			}
 		}
 	}
+	for _, l := range slices.Sorted(maps.Keys(languages)) {
+		if v.language == "" || languages[l] > languages[v.language] {
+			v.language = l
+		}
+	}
 	return v
 }
+
+// Language is the language that most chunks declare (ISO 639-1), "" when none declares one.
+func (v *View) Language() string { return v.language }
 
 // Chunks is the number of chunks that can be found.
 func (v *View) Chunks() int { return v.alive }

@@ -41,6 +41,8 @@ const (
 	smallWords = `zero|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|thirteen|fourteen|fifteen|sixteen|seventeen|eighteen|nineteen|twenty|thirty|forty|fifty|sixty|seventy|eighty|ninety`
 )
 
+const hourWords = `one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve`
+
 type recogniser struct {
 	kind QuantityKind
 	re   *regexp.Regexp
@@ -55,6 +57,8 @@ var recognisers = []recogniser{
 	{Date, regexp.MustCompile(`(?i)\b(` + monthNames + `)\.? (\d{1,2})(?:st|nd|rd|th)?\b(?:,? (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[1]), m[2]) }},
 	{Date, regexp.MustCompile(`\b(\d{1,2})/(\d{1,2})/(\d{4})\b`), func(m []string) string { return dateValue(m[3], atoi(m[2]), m[1]) }},
 	{Phone, regexp.MustCompile(`\+?\(?\d[\d ()\-\x{2011}]{6,17}\d\b`), phoneValue},
+	{Clock, regexp.MustCompile(`(?i)\b(half|quarter|(?:five|ten|twenty|twenty-five) minutes|five|ten|twenty|twenty-five) (past|to) (\d{1,2}|` + hourWords + `)\b`), spokenClock},
+	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2}|` + hourWords + `) ?o['’]clock\b`), func(m []string) string { return clockValue(plain(m[1]), "00", "") }},
 	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2})[:.](\d{2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], m[2], m[3]) }},
 	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], "00", m[2]) }},
 	{Clock, regexp.MustCompile(`\b([01]?\d|2[0-3]):([0-5]\d)(?::[0-5]\d)?\b`), func(m []string) string { return clockValue(m[1], m[2], "") }},
@@ -146,6 +150,22 @@ func clockValue(h, m, half string) string {
 		}
 	}
 	return fmt.Sprintf("%02d:%02d", hh, mm)
+}
+
+// spokenClock reads "half past nine" and "quarter to ten".
+func spokenClock(m []string) string {
+	minutes := map[string]int{"half": 30, "quarter": 15, "five": 5, "ten": 10, "twenty": 20, "twenty-five": 25}[strings.TrimSuffix(strings.ToLower(m[1]), " minutes")]
+	hour := atoi(plain(m[3]))
+	if strings.EqualFold(m[2], "to") {
+		if minutes == 30 {
+			return "" // "half to" is no time
+		}
+		hour, minutes = hour-1, 60-minutes
+		if hour < 0 {
+			hour += 24
+		}
+	}
+	return clockValue(strconv.Itoa(hour), strconv.Itoa(minutes), "")
 }
 
 // A telephone number starts with + or 0 or a bracket, or is written in groups; seven to fifteen digits (ITU-T E.164).

@@ -318,6 +318,14 @@ func (h *handlers) connections(api huma.API) {
 		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
 			return reply(h.app.ConnectEmbeddings(ctx, in.Body))
 		})
+	huma.Register(api, operation("getChat", http.MethodGet, "/connections/chat", "answer", "The language model that words replies and questions, and what it has cost this month"),
+		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
+			return reply(h.app.ChatConnection(ctx))
+		})
+	huma.Register(api, operation("connectChat", http.MethodPut, "/connections/chat", "answer", "Set the language model: an endpoint of the widely used chat-completions protocol, which is tried at once"),
+		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
+			return reply(h.app.ConnectChat(ctx, in.Body))
+		})
 	huma.Register(api, operation("connectSpeech", http.MethodPut, "/connections/speech", "gather", "Set what turns speech into text: an endpoint of the widely used transcription protocol"),
 		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
 			return reply(h.app.ConnectSpeech(ctx, in.Body))

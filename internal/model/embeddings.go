@@ -1,16 +1,10 @@
 package model
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
 	"math"
-	"net/http"
-	"strconv"
-	"strings"
 	"time"
 )
 
@@ -86,77 +80,10 @@ func normalise(v []float32) error {
 }
 
 func (e Embeddings) batch(ctx context.Context, texts []string) ([][]float32, int, error) {
-	wait := time.Second
-	for try := 1; ; try++ {
-		vs, tokens, again, err := e.request(ctx, texts)
-		if err == nil {
-			return vs, tokens, nil
-		}
-		if again < 0 || try == embedTries {
-			return nil, 0, err
-		}
-		if again == 0 {
-			again, wait = wait, 2*wait
-		}
-		sleep := e.Wait
-		if sleep == nil {
-			sleep = pause
-		}
-		if err := sleep(ctx, min(again, time.Minute)); err != nil {
-			return nil, 0, err
-		}
-	}
-}
-
-func pause(ctx context.Context, d time.Duration) error {
-	t := time.NewTimer(d)
-	defer t.Stop()
-	select {
-	case <-t.C:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
-}
-
-// request asks once. again is how long to wait before another try, 0 for as long as usual, below 0 for no further try.
-func (e Embeddings) request(ctx context.Context, texts []string) (vs [][]float32, tokens int, again time.Duration, err error) {
-	ctx, cancel := context.WithTimeout(ctx, embedPatience)
-	defer cancel()
-	body, err := json.Marshal(map[string]any{"model": e.Model, "input": texts, "encoding_format": "float"})
+	c := caller{what: "embeddings", base: e.Base, path: "/embeddings", key: e.Key, patience: embedPatience, tries: embedTries, most: embedBytes, wait: e.Wait}
+	raw, err := c.post(ctx, map[string]any{"model": e.Model, "input": texts, "encoding_format": "float"})
 	if err != nil {
-		return nil, 0, -1, err
-	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(e.Base, "/")+"/embeddings", bytes.NewReader(body))
-	if err != nil {
-		return nil, 0, -1, fmt.Errorf("%w: %w", ErrConnection, err)
-	}
-	req.Header.Set("Content-Type", "application/json")
-	if e.Key != "" {
-		req.Header.Set("Authorization", "Bearer "+e.Key)
-	}
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		if ctx.Err() != nil && !errors.Is(ctx.Err(), context.DeadlineExceeded) {
-			return nil, 0, -1, ctx.Err()
-		}
-		return nil, 0, 0, fmt.Errorf("%w: %w", ErrConnection, err)
-	}
-	defer resp.Body.Close()
-	raw, err := io.ReadAll(io.LimitReader(resp.Body, embedBytes+1))
-	switch {
-	case err != nil:
-		return nil, 0, 0, fmt.Errorf("%w: %w", ErrConnection, err)
-	case resp.StatusCode == http.StatusTooManyRequests || resp.StatusCode >= 500:
-		seconds, err := strconv.Atoi(resp.Header.Get("Retry-After"))
-		if err != nil || seconds < 0 {
-			seconds = 0
-		}
-		return nil, 0, time.Duration(seconds) * time.Second, fmt.Errorf("%w: embeddings answered %d: %s", ErrConnection, resp.StatusCode, said(raw))
-	case resp.StatusCode != http.StatusOK:
-		return nil, 0, -1, fmt.Errorf("%w: embeddings answered %d: %s", ErrConnection, resp.StatusCode, said(raw))
-	case len(raw) > embedBytes:
-		return nil, 0, -1, fmt.Errorf("%w: embeddings answered with more than %d bytes", ErrConnection, embedBytes)
+		return nil, 0, err
 	}
 	var got struct {
 		Data []struct {
@@ -168,21 +95,21 @@ func (e Embeddings) request(ctx context.Context, texts []string) (vs [][]float32
 		} `json:"usage"`
 	}
 	if err := json.Unmarshal(raw, &got); err != nil {
-		return nil, 0, -1, fmt.Errorf("%w: embeddings answered with something that cannot be read: %w", ErrConnection, err)
+		return nil, 0, fmt.Errorf("%w: embeddings answered with something that cannot be read: %w", ErrConnection, err)
 	}
 	if len(got.Data) != len(texts) {
-		return nil, 0, -1, fmt.Errorf("%w: it gave %d vectors for %d texts", ErrConnection, len(got.Data), len(texts))
+		return nil, 0, fmt.Errorf("%w: it gave %d vectors for %d texts", ErrConnection, len(got.Data), len(texts))
 	}
-	vs = make([][]float32, len(texts))
+	vs := make([][]float32, len(texts))
 	for i, d := range got.Data {
 		at := i
 		if d.Index != nil {
 			at = *d.Index
 		}
 		if at < 0 || at >= len(vs) || vs[at] != nil || d.Embedding == nil {
-			return nil, 0, -1, fmt.Errorf("%w: its vectors do not say whose they are", ErrConnection)
+			return nil, 0, fmt.Errorf("%w: its vectors do not say whose they are", ErrConnection)
 		}
 		vs[at] = d.Embedding
 	}
-	return vs, max(0, got.Usage.Total), 0, nil
+	return vs, max(0, got.Usage.Total), nil
 }

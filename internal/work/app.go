@@ -57,7 +57,8 @@ type App struct {
 	opened    *answer.Opened
 	looks     *lru.Cache[string, *check.Look]
 	pdf       *pdf.Reader
-	graphFrom int // see GraphFrom
+	patience  time.Duration // with a language model; 0 for the usual
+	graphFrom int           // see GraphFrom
 	log       *slog.Logger
 	now       func() time.Time
 	hub       hub

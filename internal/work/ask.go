@@ -95,11 +95,19 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 		sentence = sentenceEncoder{a}
 	}
 	began := time.Now()
-	return answer.Bench{
+	b := answer.Bench{
 		View: snap.See(who.Audience), Texts: a, Embedder: emb, Sentence: sentence, Encoded: encoded, Foreign: encoded.Chunks && emb.ID() != a.encoder.ID(), Memory: a.memory, Opened: a.opened, Words: a.words, Lexicon: a.words, Glossary: m.Glossary, Query: m.Query, Find: m.Find, Priority: m.Priority, Answer: m.Answer,
 		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
-	}, nil
+	}
+	if m.Answer.Composer != answer.ByModel && !m.Query.Model {
+		return b, nil
+	}
+	link, err := a.chat(ctx)
+	if link != nil {
+		b.Model, b.Write = link, link.writer(b.View.Language())
+	}
+	return b, err
 }
 
 // maxQuestion is the most bytes of one message, maxTurns of a conversation.

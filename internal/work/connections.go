@@ -30,6 +30,14 @@ type Connection struct {
 	// Dimensions and Tokens are of an embeddings endpoint.
 	Dimensions int `json:"dimensions,omitempty" doc:"Of its vectors"`
 	Tokens     int `json:"tokens,omitempty" doc:"What it has been given to read so far, as it counts"`
+	// The others are of a language model.
+	TokensOut int     `json:"tokensOut,omitempty" doc:"What it has written so far"`
+	Window    int     `json:"window,omitempty" doc:"Tokens that it takes in, what it writes included"`
+	PriceIn   float64 `json:"priceIn,omitempty" doc:"For a million tokens read, in whatever currency it is paid in"`
+	PriceOut  float64 `json:"priceOut,omitempty" doc:"For a million tokens written"`
+	Cap       float64 `json:"cap,omitempty" doc:"Most to be spent in a month; 0 for no cap"`
+	Calls     int     `json:"calls,omitempty" doc:"This month"`
+	Spent     float64 `json:"spent,omitempty" doc:"This month"`
 }
 
 // ConnectionChange sets a connection. A key that is not given stays as it is; an empty address takes the connection away.
@@ -37,6 +45,11 @@ type ConnectionChange struct {
 	Base  string  `json:"base" maxLength:"2000"`
 	Model string  `json:"model,omitempty" maxLength:"200"`
 	Key   *string `json:"key,omitempty" maxLength:"4000"`
+	// The others are of a language model.
+	Window   int     `json:"window,omitempty" doc:"0 for the usual 8,000 tokens"`
+	PriceIn  float64 `json:"priceIn,omitempty"`
+	PriceOut float64 `json:"priceOut,omitempty"`
+	Cap      float64 `json:"cap,omitempty"`
 }
 
 func (a *App) connection(ctx context.Context, kind string) (Connection, error) {
@@ -44,7 +57,10 @@ func (a *App) connection(ctx context.Context, kind string) (Connection, error) {
 	if errors.Is(err, store.ErrMissing) {
 		return Connection{}, nil
 	}
-	return Connection{c.Base, c.Model, len(c.Sealed) > 0, c.Dimensions, c.Tokens}, err
+	return Connection{
+		Base: c.Base, Model: c.Model, Keyed: len(c.Sealed) > 0, Dimensions: c.Dimensions, Tokens: c.Tokens,
+		TokensOut: c.TokensOut, Window: c.Window, PriceIn: c.PriceIn, PriceOut: c.PriceOut, Cap: c.Cap,
+	}, err
 }
 
 // SpeechConnection tells what turns speech into text.

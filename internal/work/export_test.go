@@ -22,3 +22,16 @@ func (a *App) Tick() { a.visitDue(a.ctx) }
 
 // GraphsFrom has segments get a graph from so many chunks on.
 func (a *App) GraphsFrom(n int) { a.graphFrom = n }
+
+// Wait sets how long a language model is waited for.
+func (a *App) Wait(d time.Duration) { a.patience = d }
+
+// Behave has the connected language model be asked for by another name.
+func (a *App) Behave(ctx context.Context, name string) error {
+	c, err := a.store.Connection(ctx, connectionChat)
+	if err != nil {
+		return err
+	}
+	c.Model = name
+	return a.store.SaveConnection(ctx, c)
+}

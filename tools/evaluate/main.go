@@ -24,7 +24,7 @@ import (
 
 func main() {
 	all := flag.Bool("all", false, "also the FAQs of Python, Git and Perl")
-	only := flag.String("only", "", "ranking, replies, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, replies, grounding, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	var set list
@@ -80,13 +80,18 @@ func run(all, verbose bool, only, sampled string, set list) error {
 		return fit(all, m.Find)
 	case only == "sweep":
 		return sweep(all, m.Find)
+	case only == "grounding":
+		return grounding()
 	case only == "replies":
 		return replies(set.change, verbose)
 	}
 	if err := rankings(all, m.Find); err != nil || only == "ranking" {
 		return err
 	}
-	return replies(set.change, verbose)
+	if err := replies(set.change, verbose); err != nil {
+		return err
+	}
+	return grounding()
 }
 
 func collections(all bool) ([]*collection, error) {

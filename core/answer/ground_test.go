@@ -1,0 +1,73 @@
+package answer
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/embed"
+)
+
+func grounder(t *testing.T) Grounder {
+	static, err := embed.NewStatic()
+	require.NoError(t, err)
+	return Grounder{Sentence: static}
+}
+
+var boarding = []Source{
+	{"The ticket office opens at 09:30 and closes at 18:00. A bicycle costs £4.00 on every crossing. Dogs are not allowed on Little Hobb.", "Before you board"},
+	{"You must be at the berth 20 minutes before departure. Ring 01632 960411 or write to desk@tolmouth.example. More at https://tolmouth.example/fares.", "Contact"},
+}
+
+func TestWhatTheEvidenceSaysIsCarried(t *testing.T) {
+	g := grounder(t)
+	for _, said := range []string{
+		"A bicycle costs £4.00 on every crossing.",
+		"A bicycle costs 4 pounds on every crossing.",
+		"The ticket office opens at half past nine.",
+		"The ticket office closes at 6 pm.",
+		"The ticket office opens at 9.30 am and closes at 6 p.m.",
+		"Dogs aren't allowed on Little Hobb.",
+		"No dogs are allowed on Little Hobb.",
+		"You must be at the berth twenty minutes before departure.",
+		"Ring 01632 960 411 or write to desk@tolmouth.example.",
+	} {
+		x, err := g.Check(said, "", boarding)
+		require.NoError(t, err)
+		assert.Empty(t, x.Troubles, said)
+		assert.Greater(t, x.Score, 0.5, said)
+	}
+}
+
+func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
+	g := grounder(t)
+	cases := map[string]string{
+		"A bicycle costs £5.00 on every crossing.":                    TroubleFigure,
+		"The ticket office opens at half past eight.":                 TroubleFigure,
+		"You must be at the berth 20 hours before departure.":         TroubleFigure,
+		"Ring 01632 960412 or write to desk@tolmouth.example.":        TroubleFigure,
+		"Write to office@tolmouth.example.":                           TroubleFigure,
+		"More at https://tolmouth.example/prices.":                    TroubleFigure,
+		"Dogs are allowed on Little Hobb.":                            TroubleNegation,
+		"A bicycle does not cost £4.00 on every crossing.":            TroubleNegation,
+		"Dogs are not allowed on Bracken Holm.":                       TroubleName,
+		"You must be at the berth 20 minutes after departure.":        TroubleOpposite,
+		"The ticket office opens at 09:30 on Sunday.":                 TroubleFigure,
+		"I have sent you the timetable by mail.":                      TroubleDeed,
+		"Your booking has been confirmed.":                            TroubleDeed,
+		"Whales are often seen from the upper deck in late afternoon": TroubleSubject,
+	}
+	for said, want := range cases {
+		x, err := g.Check(said, "", boarding)
+		require.NoError(t, err)
+		assert.True(t, x.Has(want), "%s: %+v", said, x)
+		assert.Less(t, x.Score, 0.5, said)
+	}
+	x, err := g.Check("For your 3 bags there is room.", "Is there room for 3 bags?", boarding)
+	require.NoError(t, err)
+	assert.False(t, x.Has(TroubleFigure), "a figure of the question may be said again")
+	x, err = g.Check("Anything.", "", nil)
+	require.NoError(t, err)
+	assert.Zero(t, x.Score, "without evidence nothing is carried")
+}

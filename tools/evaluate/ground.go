@@ -1,0 +1,310 @@
+package main
+
+import (
+	"fmt"
+	"io/fs"
+	"math"
+	"os"
+	"path/filepath"
+	"regexp"
+	"sort"
+	"strings"
+
+	"jolvex/core/answer"
+	"jolvex/core/doc"
+	"jolvex/core/embed"
+	"jolvex/core/extract"
+	"jolvex/core/measure"
+	"jolvex/core/text"
+	"jolvex/demo"
+)
+
+// claim is a sentence with the passage that it is held against.
+type claim struct {
+	kind     string // what was done to it
+	said     string
+	evidence answer.Source
+	true     bool
+}
+
+// claims makes labelled pairs of the sentences of documents by listed corruptions: as it stands, a paraphrase by rules, a
+// number swapped, a negation flipped, a name swapped, a sentence from elsewhere.
+func claims(docs []*doc.Document) []claim {
+	var all []passageOf
+	for _, d := range docs {
+		for i, b := range d.Blocks {
+			if b.Kind != doc.Paragraph && b.Kind != doc.Item {
+				continue
+			}
+			from, to := max(0, i-1), min(len(d.Blocks), i+2)
+			span := doc.Span{Start: d.Blocks[from].Span.Start, End: d.Blocks[to-1].Span.End}
+			src := answer.Source{Text: d.Of(span), Heading: strings.Join(append([]string{d.Title}, d.Path(i)...), " – ")}
+			t := d.Of(b.Span)
+			for _, p := range text.Sentences(t) {
+				s := doc.Fold(t[p.Start:p.End])
+				if n := len(text.Words(s)); n >= 7 && n <= 40 && !strings.HasSuffix(s, "?") && !strings.HasSuffix(s, ":") {
+					all = append(all, passageOf{s, src, d.Title})
+				}
+			}
+		}
+	}
+	names := namesIn(all)
+	var out []claim
+	for i, p := range all {
+		switch i % 3 { // evenly: no sentence serves twice for the same thing
+		case 0:
+			out = append(out, claim{"as it stands", p.said, p.src, true})
+			if s := swapNumber(p.said, p.src); s != "" {
+				out = append(out, claim{"number swapped", s, p.src, false})
+			}
+		case 1:
+			if s := paraphrase(p.said); s != p.said {
+				out = append(out, claim{"paraphrase", s, p.src, true})
+			}
+			if s := swapName(p.said, p.src, names, i); s != "" {
+				out = append(out, claim{"name swapped", s, p.src, false})
+			}
+		case 2:
+			if s := flip(p.said); s != "" {
+				out = append(out, claim{"negation flipped", s, p.src, false})
+			}
+			if other := all[(i+len(all)/2)%len(all)]; other.title != p.title && i%2 == 0 {
+				out = append(out, claim{"from elsewhere", other.said, p.src, false})
+			}
+		}
+	}
+	return out
+}
+
+type passageOf struct {
+	said  string
+	src   answer.Source
+	title string
+}
+
+var digits = regexp.MustCompile(`\d+`)
+
+// swapNumber puts another number for the first one, such as the passage does not hold.
+func swapNumber(s string, src answer.Source) string {
+	m := digits.FindStringIndex(s)
+	if m == nil {
+		return ""
+	}
+	for _, d := range []string{"7", "14", "35", "62", "480"} {
+		if !strings.Contains(src.Text, d) {
+			return s[:m[0]] + d + s[m[1]:]
+		}
+	}
+	return ""
+}
+
+var name = regexp.MustCompile(`[a-z,] ([A-Z][a-z]{3,})\b`)
+
+func namesIn(ps []passageOf) []string {
+	seen := map[string]bool{}
+	for _, p := range ps {
+		for _, m := range name.FindAllStringSubmatch(p.said, -1) {
+			seen[m[1]] = true
+		}
+	}
+	var out []string
+	for n := range seen {
+		out = append(out, n)
+	}
+	sort.Strings(out)
+	return out
+}
+
+func swapName(s string, src answer.Source, names []string, at int) string {
+	m := name.FindStringSubmatchIndex(s)
+	if m == nil {
+		return ""
+	}
+	for k := range names {
+		if n := names[(at+k)%len(names)]; !strings.Contains(src.Text+src.Heading, n) {
+			return s[:m[2]] + n + s[m[3]:]
+		}
+	}
+	return ""
+}
+
+var (
+	denied  = regexp.MustCompile(`\b(is|are|was|were|do|does|did|can|could|will|would|must|may|should|has|have) not `)
+	affirms = regexp.MustCompile(`\b(is|are|was|were|can|could|will|would|must|may|should) `)
+)
+
+// flip denies what a sentence says, or says what it denies.
+func flip(s string) string {
+	if m := denied.FindStringSubmatchIndex(s); m != nil {
+		return s[:m[0]] + s[m[2]:m[3]] + " " + s[m[1]:]
+	}
+	if strings.Contains(s, "n't") || strings.Contains(strings.ToLower(s), " no ") {
+		return ""
+	}
+	if m := affirms.FindStringSubmatchIndex(s); m != nil {
+		return s[:m[3]] + " not " + s[m[1]:]
+	}
+	return ""
+}
+
+// rules of paraphrase: what they put means the same.
+var paraphrases = []struct {
+	re *regexp.Regexp
+	to string
+}{
+	{regexp.MustCompile(`\bmust\b`), "have to"},
+	{regexp.MustCompile(`\bmay\b`), "can"},
+	{regexp.MustCompile(`\bis not\b`), "isn't"},
+	{regexp.MustCompile(`\bdo not\b`), "don't"},
+	{regexp.MustCompile(`\bcannot\b`), "can't"},
+	{regexp.MustCompile(`\bfor example\b`), "for instance"},
+	{regexp.MustCompile(`\bhowever,? `), ""},
+	{regexp.MustCompile(`\balso `), ""},
+	{regexp.MustCompile(`\bvery `), ""},
+	{regexp.MustCompile(`\bin order to\b`), "to"},
+	{regexp.MustCompile(`\bbecause\b`), "since"},
+	{regexp.MustCompile(`\bsuch as\b`), "like"},
+	{regexp.MustCompile(`\bneed to\b`), "have to"},
+	{regexp.MustCompile(`\bwish to\b`), "want to"},
+	{regexp.MustCompile(`\bobtain\b`), "get"},
+	{regexp.MustCompile(`\bcosts £(\d+)\.00\b`), "costs $1 pounds"},
+	{regexp.MustCompile(`£(\d+)\.(\d\d)\b`), "$1.$2 pounds"},
+	{regexp.MustCompile(`\b(\d+) minutes\b`), "$1 mins"},
+	{regexp.MustCompile(`^If ([^,]+), (.+)\.$`), "$2 if $1."},
+	{regexp.MustCompile(`^(When|Before|After) ([^,]+), (.+)\.$`), "$3 $1 $2."},
+}
+
+func paraphrase(s string) string {
+	for _, p := range paraphrases {
+		s = p.re.ReplaceAllString(s, p.to)
+	}
+	return s
+}
+
+// grounding measures how well sentences that the evidence does not carry are told from those that it does.
+func grounding() error {
+	encoder, err := embed.NewEncoder()
+	if err != nil {
+		return err
+	}
+	static, err := embed.NewStatic()
+	if err != nil {
+		return err
+	}
+	var debian, ferries []*doc.Document
+	files, err := filepath.Glob(filepath.Join(debianFAQ, "*.en.html"))
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		body, err := os.ReadFile(f)
+		if err != nil {
+			return err
+		}
+		d, err := extract.Extract(extract.Input{Address: "file://" + f, MediaType: "text/html", Body: body})
+		if err != nil {
+			return err
+		}
+		debian = append(debian, d)
+	}
+	err = fs.WalkDir(demo.Pages(), ".", func(path string, e fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".md") {
+			return err
+		}
+		body, err := fs.ReadFile(demo.Pages(), path)
+		if err != nil {
+			return err
+		}
+		d, err := extract.Extract(extract.Input{Address: "demo:" + path, MediaType: "text/markdown", Body: body})
+		if err == nil {
+			ferries = append(ferries, d)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	for _, set := range []struct {
+		name string
+		docs []*doc.Document
+	}{{"debian-faq", debian}, {"Tolmouth Ferries", ferries}} {
+		cs := claims(set.docs)
+		for _, g := range []answer.Grounder{{Sentence: static}, {Sentence: encoder, Encoded: true}} {
+			if err := groundedness(set.name, cs, g); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func groundedness(name string, cs []claim, g answer.Grounder) error {
+	type scored struct {
+		claim
+		x answer.Grounding
+	}
+	var all []scored
+	for _, c := range cs {
+		x, err := g.Check(c.said, "", []answer.Source{c.evidence})
+		if err != nil {
+			return err
+		}
+		all = append(all, scored{c, x})
+	}
+	by := map[string][2]int{}
+	told, right, wrong := 0, 0, 0
+	var pos, neg []float64
+	for _, s := range all {
+		n := by[s.kind]
+		n[1]++
+		if flagged := s.x.Score < 0.5; flagged != s.true {
+			n[0]++
+		}
+		by[s.kind] = n
+		if s.true {
+			pos = append(pos, s.x.Score)
+			if s.x.Score < 0.5 {
+				wrong++
+			}
+			continue
+		}
+		neg = append(neg, s.x.Score)
+		told++
+		if s.x.Score < 0.5 {
+			right++
+		}
+	}
+	by2 := make([]string, 0, len(by))
+	for k := range by {
+		by2 = append(by2, k)
+	}
+	sort.Strings(by2)
+	p, r := measure.Wilson(right, max(1, right+wrong)), measure.Wilson(right, max(1, told))
+	with := "word vectors"
+	if g.Encoded {
+		with = "encoder"
+	}
+	fmt.Printf("\ngrounding, %s, %s: %d pairs, %d of them not carried\n  told as not carried: precision %.0f %% [%.0f, %.0f], recall %.0f %% [%.0f, %.0f], AUC %.3f\n",
+		name, with, len(all), told, 100*float64(right)/math.Max(1, float64(right+wrong)), 100*p.Low, 100*p.High, 100*float64(right)/float64(max(1, told)), 100*r.Low, 100*r.High, auc(pos, neg))
+	for _, k := range by2 {
+		w := measure.Wilson(by[k][0], by[k][1])
+		fmt.Printf("    %-18s right %d of %d, %.0f %% [%.0f, %.0f]\n", k, by[k][0], by[k][1], 100*float64(by[k][0])/float64(by[k][1]), 100*w.Low, 100*w.High)
+	}
+	return nil
+}
+
+// auc is the share of pairs of one carried and one not in which the carried one scores higher; ties count half.
+func auc(pos, neg []float64) float64 {
+	sum := 0.0
+	for _, p := range pos {
+		for _, n := range neg {
+			switch {
+			case p > n:
+				sum++
+			case p == n:
+				sum += 0.5
+			}
+		}
+	}
+	return sum / float64(max(1, len(pos)*len(neg)))
+}
