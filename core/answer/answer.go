@@ -13,6 +13,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/rule"
 	"jolvex/core/text"
 )
 
@@ -31,8 +32,11 @@ type Bench struct {
 	Words    WordVectors
 	Lexicon  query.Lexicon
 	Glossary []query.Entry
-	Model    Model        // words replies; nil when none is connected
-	Write    query.Writer // words questions by a model; nil when none is connected
+	Rules    []rule.Rule
+	Matcher  *rule.Matcher // of Rules; nil obeys none
+	Page     string        // address of the page on which it is asked; "" when not known
+	Model    Model         // words replies; nil when none is connected
+	Write    query.Writer  // words questions by a model; nil when none is connected
 	Query    query.Settings
 	Find     find.Settings
 	Answer   Settings
@@ -81,6 +85,37 @@ const shown = 20
 // Answer reads the question, ranks, composes and grounds the reply, and leaves the evidence trail. A message that asks
 // several things is answered part by part.
 func Answer(q query.Question, b Bench) (*Trail, error) {
+	rules, err := b.obey(q, false)
+	if err != nil {
+		return nil, err
+	}
+	if t := byRule(q, rules, b); t != nil {
+		return t, nil
+	}
+	if rules != nil && len(rules.Sources) > 0 {
+		b.Filter.Sources = rules.Sources
+	}
+	t, err := answerAll(q, b)
+	if err != nil {
+		return nil, err
+	}
+	if t.Outcome == Refused && rules != nil && rules.Waits {
+		late, err := b.obey(q, true)
+		if err != nil {
+			return nil, err
+		}
+		if r := byRule(q, late, b); r != nil {
+			r.Reading, r.Candidates, r.Left, r.Support, r.Timings = t.Reading, t.Candidates, t.Left, t.Support, t.Timings
+			r.Why += "; " + t.Why
+			return r, nil
+		}
+		rules = late
+	}
+	t.beside(rules)
+	return t, nil
+}
+
+func answerAll(q query.Question, b Bench) (*Trail, error) {
 	if b.Query.Split {
 		if said, parts := query.Split(q.Text); len(parts) > 1 {
 			return answerParts(q, said, parts, b)

@@ -7,6 +7,7 @@ import (
 	"jolvex/core/doc"
 	"jolvex/core/find"
 	"jolvex/core/query"
+	"jolvex/core/rule"
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
@@ -41,9 +42,12 @@ type Outcome string
 
 // The outcomes.
 const (
-	Answered  Outcome = "answered"
-	Refused   Outcome = "refused"
-	Courteous Outcome = "courtesy" // a greeting, thanks, goodbye or bare yes or no
+	Answered   Outcome = "answered"
+	Refused    Outcome = "refused"
+	ByRule     Outcome = "rule"       // a house rule gave the reply
+	HandedOver Outcome = "handedOver" // to a person
+	AskedBack  Outcome = "askedBack"  // something has to be told first
+	Courteous  Outcome = "courtesy"   // a greeting, thanks, goodbye or bare yes or no
 )
 
 // Candidate is one ranked chunk, by reference.
@@ -116,6 +120,7 @@ type Trail struct {
 	Candidates []Candidate   `json:"candidates"`
 	Left       []Left        `json:"left,omitempty" nullable:"false"`
 	Reply      []Sentence    `json:"reply"`
+	Rules      *rule.State   `json:"rules,omitempty"`   // what the house rules made of it
 	Written    *Written      `json:"written,omitempty"` // by a model
 	Outcome    Outcome       `json:"outcome"`
 	Why        string        `json:"why"`     // the outcome's reason, in words

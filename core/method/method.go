@@ -19,6 +19,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/rule"
 	"jolvex/core/text"
 )
 
@@ -33,6 +34,8 @@ type Method struct {
 	Sources map[string]chunk.Settings `json:"sources,omitempty"`
 	// Glossary says what terms mean.
 	Glossary []query.Entry `json:"glossary,omitempty" nullable:"false" maxItems:"5000"`
+	// Rules are the house rules, in the order in which they are tried.
+	Rules []rule.Rule `json:"rules,omitempty" nullable:"false" maxItems:"200"`
 	// Priority lifts or lowers what comes from a source, by portable id, in steps from -3 to 3; 0 for those not named.
 	Priority map[string]int `json:"priority,omitempty"`
 }
@@ -65,6 +68,7 @@ func (m Method) Validate() []string {
 	}
 	out = append(out, m.Chunk.Check()...)
 	out = append(out, m.Query.Check()...)
+	out = append(out, rule.CheckAll(m.Rules)...)
 	for i, e := range m.Glossary {
 		if bad := e.Check(); bad != "" {
 			out = append(out, fmt.Sprintf("glossary, entry %d: %s", i+1, bad))
@@ -118,9 +122,9 @@ func (m Method) Stages(embedder string) (Stages, error) {
 	s.Chunk = step(chunk.Version, cutting{m.Chunk, m.Sources})
 	s.Embed = step(embedder, nil)
 	s.Index = step(index.Version, nil)
-	s.Rewrite = step(query.Version, m.Query)
+	s.Rewrite = step(query.Version, rewriting{m.Query, m.Glossary})
 	s.Rank = step(find.Version, ranking{m.Find, m.Priority})
-	s.Answer = step(answer.Version, m.Answer)
+	s.Answer = step(answer.Version+" "+rule.Version, answering{m.Answer, m.Rules})
 	return s, err
 }
 
@@ -128,6 +132,18 @@ func (m Method) Stages(embedder string) (Stages, error) {
 type cutting struct {
 	Chunk   chunk.Settings            `json:"chunk"`
 	Sources map[string]chunk.Settings `json:"sources"`
+}
+
+// rewriting is what the rewrite stage hangs on.
+type rewriting struct {
+	Query    query.Settings `json:"query"`
+	Glossary []query.Entry  `json:"glossary"`
+}
+
+// answering is what the answer stage hangs on.
+type answering struct {
+	Answer answer.Settings `json:"answer"`
+	Rules  []rule.Rule     `json:"rules"`
 }
 
 // ranking is what the rank stage hangs on.

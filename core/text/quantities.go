@@ -116,6 +116,24 @@ func Quantities(s string) []Quantity {
 	return out
 }
 
+// FiguresDiffer reports whether a gives a figure of a kind that b gives, too, and none of b's is the same: they answer one
+// question differently.
+func FiguresDiffer(a, b string) bool {
+	theirs := map[QuantityKind]map[string]bool{}
+	for _, q := range Quantities(b) {
+		if theirs[q.Kind] == nil {
+			theirs[q.Kind] = map[string]bool{}
+		}
+		theirs[q.Kind][q.Value] = true
+	}
+	for _, q := range Quantities(a) {
+		if have := theirs[q.Kind]; have != nil && !have[q.Value] {
+			return true
+		}
+	}
+	return false
+}
+
 func atoi(s string) int { n, _ := strconv.Atoi(s); return n }
 
 func monthOf(s string) int {

@@ -75,6 +75,7 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	h.shape(api)
 	h.ask(api)
 	h.find(api)
+	h.answering(api)
 	h.prove(api)
 	return api
 }

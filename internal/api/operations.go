@@ -131,6 +131,7 @@ type Ask struct {
 	Turns    []query.Turn `json:"turns,omitempty" maxItems:"200" nullable:"false" doc:"What was said before, oldest first"`
 	Audience string       `json:"audience,omitempty" maxLength:"80" doc:"As whom it is asked: public, staff, or group: and a name; public when not given"`
 	Surface  string       `json:"surface,omitempty" enum:"bench,command" default:"bench"`
+	Page     string       `json:"page,omitempty" maxLength:"2000" doc:"Address of the page on which it is asked"`
 }
 
 func (a Ask) question() query.Question { return query.Question{Text: a.Question, Turns: a.Turns} }
@@ -142,7 +143,7 @@ func (h *handlers) ask(api huma.API) {
 	}
 	huma.Register(api, operation("ask", http.MethodPost, "/corpora/{corpus}/ask", "answer", "Ask a question"),
 		func(ctx context.Context, in *InAsk) (*out[*work.Reply], error) {
-			return reply(h.app.Ask(ctx, asWhom(in.Body.Audience, in.Body.Surface), in.Corpus, in.Body.question()))
+			return reply(h.app.Ask(ctx, in.Body.caller(), in.Corpus, in.Body.question()))
 		})
 	huma.Register(api, operation("getReply", http.MethodGet, "/corpora/{corpus}/replies/{reply}", "answer", "A kept reply with its evidence trail"),
 		func(ctx context.Context, in *struct {

@@ -23,6 +23,7 @@ import (
 	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/find"
+	"jolvex/core/rule"
 	"jolvex/internal/pdf"
 	"jolvex/internal/store"
 )
@@ -57,6 +58,8 @@ type App struct {
 	opened    *answer.Opened
 	looks     *lru.Cache[string, *check.Look]
 	pdf       *pdf.Reader
+	rules     *rule.Matcher
+	post      chan struct{} // an alert is to be sent
 	patience  time.Duration // with a language model; 0 for the usual
 	graphFrom int           // see GraphFrom
 	log       *slog.Logger
@@ -90,7 +93,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 		lock.Close()
 		return nil, fmt.Errorf("%s: %w", dir, ErrOwned)
 	}
-	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, folders: map[string]uint64{}, graphFrom: GraphFrom, wake: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
+	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, folders: map[string]uint64{}, graphFrom: GraphFrom, wake: make(chan struct{}, 1), post: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
 	a.ctx, a.stop = context.WithCancel(context.WithoutCancel(ctx))
 	if err := a.begin(ctx); err != nil {
 		a.stop()
@@ -134,7 +137,8 @@ func (a *App) begin(ctx context.Context) error {
 		return errors.Join(err, a.store.Close())
 	}
 	a.hub.init()
-	a.running.Add(2)
+	a.running.Add(3)
+	go a.runPost()
 	go a.runJobs()
 	go a.runSchedules()
 	return nil
@@ -164,6 +168,7 @@ func (a *App) Dir() string { return a.dir }
 type Caller struct {
 	Audience string // index.Public or index.Staff
 	Surface  string // bench, command, run
+	Page     string // address of the page on which it is asked; "" when not known
 }
 
 // Version reads one document version, through a cache. It is what core calls find.Texts.

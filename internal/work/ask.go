@@ -100,6 +100,11 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}
+	if b.Rules, b.Page = m.Rules, who.Page; len(b.Rules) > 0 {
+		if b.Matcher, err = a.matcher(); err != nil {
+			return b, err
+		}
+	}
 	if m.Answer.Composer != answer.ByModel && !m.Query.Model {
 		return b, nil
 	}
@@ -155,7 +160,7 @@ func (a *App) Ask(ctx context.Context, who Caller, corpus string, q query.Questi
 	if r.ID, err = a.store.AddReply(ctx, c.ID, t); err != nil {
 		return nil, err
 	}
-	return r, nil
+	return r, a.carryOut(ctx, c.ID, r.ID, t)
 }
 
 // Reply opens a kept reply.

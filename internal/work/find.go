@@ -55,7 +55,7 @@ func (a *App) Find(ctx context.Context, who Caller, corpus string, q query.Quest
 	if err != nil {
 		return nil, err
 	}
-	m.Query.Courtesy = false // what is searched for is searched for
+	m.Query.Courtesy, m.Rules = false, nil // what is searched for is searched for
 	t, ms, err := a.trail(ctx, who, c, m, q, v.Filter)
 	if err != nil {
 		return nil, err

@@ -171,7 +171,7 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 // judge asks one question the way everybody asks, and compares the reply with what was expected.
 func (a *App) judge(ctx context.Context, c store.Corpus, r store.Run, at int, q prove.Question) store.Result {
 	out := store.Result{Position: at, Question: q.ID}
-	t, ms, err := a.trail(ctx, Caller{index.Public, "run"}, c, r.Method, query.Question{Text: q.Text, Turns: q.Turns}, index.Filter{})
+	t, ms, err := a.trail(ctx, Caller{Audience: index.Public, Surface: "run"}, c, r.Method, query.Question{Text: q.Text, Turns: q.Turns}, index.Filter{})
 	if err != nil {
 		out.Failed = err.Error()
 		return out

@@ -1,0 +1,77 @@
+package answer
+
+import (
+	"strings"
+
+	"jolvex/core/query"
+	"jolvex/core/rule"
+	"jolvex/core/text"
+)
+
+// obey works out what the house rules make of a message.
+func (b Bench) obey(q query.Question, unanswered bool) (*rule.State, error) {
+	if len(b.Rules) == 0 || b.Matcher == nil {
+		return nil, nil
+	}
+	msg := rule.Message{Text: q.Text, Page: b.Page}
+	if code, sure := text.Language(q.Text); sure {
+		msg.Language = code
+	}
+	s, err := b.Matcher.Walk(b.Rules, q.Turns, msg, unanswered)
+	return &s, err
+}
+
+// byRule is a trail whose reply a rule gives; nil when the rules leave the answer to the sources.
+func byRule(q query.Question, s *rule.State, b Bench) *Trail {
+	if s == nil || s.Say == "" && s.HandOver == nil {
+		return nil
+	}
+	t := &Trail{Question: q.Text, Turns: q.Turns, Bar: b.Answer.Bar, Pins: b.Pins, Candidates: []Candidate{}, Rules: s, Outcome: ByRule, Why: "a house rule: " + firedNames(s)}
+	t.Reading = query.Reading{Kind: query.Ask, Wordings: []query.Wording{{Pass: query.PassAsked, Text: strings.TrimSpace(q.Text)}}}
+	said := s.Say
+	if s.Form != nil && !s.Form.Done && !s.Form.Cancelled && !s.Form.Failed {
+		t.Outcome = AskedBack
+	}
+	if s.HandOver != nil {
+		t.Outcome = HandedOver
+		if said == "" {
+			said = s.HandOver.Text
+		}
+		if said == "" {
+			said = b.Answer.TurnTo
+		}
+	}
+	for _, x := range append(append(append([]string{}, s.Before...), said), s.Lines...) {
+		if x = strings.TrimSpace(x); x != "" {
+			t.Reply = append(t.Reply, own1(x)...)
+		}
+	}
+	return t
+}
+
+func firedNames(s *rule.State) string {
+	var names []string
+	for _, f := range s.Fired {
+		names = append(names, f.Name)
+	}
+	return strings.Join(names, ", ")
+}
+
+// beside puts what rules say beside an answer.
+func (t *Trail) beside(s *rule.State) {
+	if s == nil {
+		return
+	}
+	t.Rules = s
+	var before []Sentence
+	for _, x := range s.Before {
+		before = append(before, own1(x)...)
+	}
+	for i := range t.Parts {
+		t.Parts[i].From, t.Parts[i].To = t.Parts[i].From+len(before), t.Parts[i].To+len(before)
+	}
+	t.Reply = append(before, t.Reply...)
+	for _, x := range s.Lines {
+		t.Reply = append(t.Reply, own1(x)...)
+	}
+}

@@ -1,0 +1,242 @@
+package rule
+
+import (
+	"fmt"
+	"net/url"
+	"regexp"
+	"strings"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"jolvex/core/embed"
+	"jolvex/core/query"
+	"jolvex/core/text"
+)
+
+// Message is what the conditions look at.
+type Message struct {
+	Text     string
+	Page     string // address of the page on which it was asked; "" when not known
+	Language string // ISO 639-1; "" for the corpus's
+}
+
+// Match is how well a rule's conditions hold for a message.
+type Match struct {
+	Rule   string  `json:"rule"` // id
+	Holds  bool    `json:"holds"`
+	Like   float64 `json:"like" doc:"Likeness of meaning to the nearest example"`
+	Why    string  `json:"why"`
+	Waits  bool    `json:"waits" doc:"It holds if the sources have no answer"`
+	Needed float64 `json:"needed" doc:"The likeness from which it holds"`
+}
+
+// Matcher holds messages against rules. It remembers vectors of what it met lately and is safe for use by several at once.
+type Matcher struct {
+	embedder embed.Embedder
+	usual    float64
+	met      *lru.Cache[string, embed.Vector]
+}
+
+// Likeness from which a message is like an example, when the rule does not say. By the encoder, other wordings of eight
+// examples about lost things lie between 0.56 and 0.9, what a ferry's passengers ask besides under 0.5 (rule_test.go); word
+// vectors are higher throughout.
+const (
+	UsualNearness      = 0.55
+	usualNearnessWords = 0.7
+)
+
+// NewMatcher makes a matcher; encoded tells that the embedder is the sentence encoder.
+func NewMatcher(e embed.Embedder, encoded bool) (*Matcher, error) {
+	met, err := lru.New[string, embed.Vector](4000)
+	if err != nil {
+		return nil, fmt.Errorf("make room for vectors: %w", err)
+	}
+	usual := UsualNearness
+	if !encoded {
+		usual = usualNearnessWords
+	}
+	return &Matcher{e, usual, met}, nil
+}
+
+func (m *Matcher) vector(s string) (embed.Vector, error) {
+	if v, ok := m.met.Get(s); ok {
+		return v, nil
+	}
+	vs, err := m.embedder.Embed([]string{s})
+	if err != nil {
+		return nil, fmt.Errorf("embed %q for house rules: %w", s, err)
+	}
+	m.met.Add(s, vs[0])
+	return vs[0], nil
+}
+
+// Match holds one rule's conditions against a message.
+func (m *Matcher) Match(r Rule, msg Message) (Match, error) {
+	out := Match{Rule: r.ID, Needed: r.When.Nearness}
+	if out.Needed == 0 {
+		out.Needed = m.usual
+	}
+	w := r.When
+	if why := circumstances(w, msg); why != "" {
+		out.Why = why
+		return out, nil
+	}
+	if err := m.like(w.Like, msg.Text, &out); err != nil {
+		return out, err
+	}
+	switch c := contained(w.Contains, msg.Text); {
+	case !w.said():
+		out.Holds, out.Why = true, "it holds for whatever is said"
+	case out.Like >= out.Needed && len(w.Like) > 0:
+		out.Holds, out.Why = true, fmt.Sprintf("%s (%.2f of %.2f)", out.Why, out.Like, out.Needed)
+	case c != "":
+		out.Holds, out.Why = true, "it says “"+c+"”"
+	case w.Person && AsksForPerson(msg.Text):
+		out.Holds, out.Why = true, "it asks for a person"
+	case w.Urgent && Urgent(msg.Text):
+		out.Holds, out.Why = true, "it sounds urgent"
+	default:
+		if len(w.Like) > 0 {
+			out.Why = fmt.Sprintf("%s (%.2f of %.2f)", out.Why, out.Like, out.Needed)
+		} else {
+			out.Why = "nothing of what it asks for is said"
+		}
+	}
+	out.Waits = out.Holds && w.Unanswered
+	return out, nil
+}
+
+// like finds the nearest example. A message that is an example but for slips of the pen is as like as it is written.
+func (m *Matcher) like(examples []string, said string, out *Match) error {
+	if len(examples) == 0 {
+		return nil
+	}
+	v, err := m.vector(said)
+	if err != nil {
+		return err
+	}
+	out.Like = -1
+	for _, e := range examples {
+		x, err := m.vector(e)
+		if err != nil {
+			return err
+		}
+		like := max(embed.Cosine(v, x), written(e, said))
+		if like > out.Like {
+			out.Like, out.Why = like, "like “"+e+"”"
+		}
+	}
+	return nil
+}
+
+// circumstances reports which circumstance a rule asks for is not there; "" when all are.
+func circumstances(w When, msg Message) string {
+	if len(w.Pages) > 0 && !onPage(w.Pages, msg.Page) {
+		return "it was asked on another page"
+	}
+	if len(w.Languages) > 0 {
+		for _, l := range w.Languages {
+			if strings.EqualFold(l, msg.Language) {
+				return ""
+			}
+		}
+		return "it is in another language"
+	}
+	return ""
+}
+
+func onPage(pages []string, page string) bool {
+	u, err := url.Parse(page)
+	if err != nil || page == "" {
+		return false
+	}
+	for _, p := range pages {
+		if strings.HasPrefix(page, p) || strings.EqualFold(u.Host, p) || strings.HasPrefix(p, "/") && strings.HasPrefix(u.Path, p) {
+			return true
+		}
+	}
+	return false
+}
+
+// written is the share of trigrams of letters that two texts have in common (Dice), which misspelling hardly changes.
+func written(a, b string) float64 {
+	x, y := trigrams(a), trigrams(b)
+	if len(x)+len(y) == 0 {
+		return 0
+	}
+	both := 0
+	for t, n := range x {
+		both += min(n, y[t])
+	}
+	all := 0
+	for _, n := range x {
+		all += n
+	}
+	for _, n := range y {
+		all += n
+	}
+	return 2 * float64(both) / float64(all)
+}
+
+func trigrams(s string) map[string]int {
+	out := map[string]int{}
+	r := []rune(" " + strings.Join(norms(s), " ") + " ")
+	for i := 0; i+3 <= len(r); i++ {
+		out[string(r[i:i+3])]++
+	}
+	return out
+}
+
+func norms(s string) []string {
+	ws := text.Words(s)
+	out := make([]string, len(ws))
+	for i, w := range ws {
+		out[i] = w.Norm
+	}
+	return out
+}
+
+// contained finds the first phrase that stands in a message; words of five letters or more may have one slip, of nine or
+// more two.
+func contained(phrases []string, said string) string {
+	in := norms(said)
+	for _, p := range phrases {
+		want := norms(p)
+		for i := 0; len(want) > 0 && i+len(want) <= len(in); i++ {
+			ok := true
+			for k, w := range want {
+				most := 0
+				if n := len([]rune(w)); n >= 9 {
+					most = 2
+				} else if n >= 5 {
+					most = 1
+				}
+				if query.Distance(w, in[i+k], most) > most {
+					ok = false
+					break
+				}
+			}
+			if ok {
+				return p
+			}
+		}
+	}
+	return ""
+}
+
+// Words by which people ask for a person ("human", "representative" and "agent": common practice, no published source).
+var person = regexp.MustCompile(`(?i)^\W*(?:a |an |the |real |live |human )*(?:human|person|agent|representative|rep|operator|advis[eo]r|someone|somebody|staff|people)(?: please)?\W*$|` +
+	`\b(?:(?:speak|talk|chat|connect|transfer|put|pass|hand)\w*|(?:want|need|like|get|have)) (?:\w+ ){0,4}?(?:to |with |through to |on to |over to )?(?:a |an |some |the |your |any )*(?:real |live |actual |human )*(?:human|person|agent|representative|rep|operator|adviser|advisor|someone|somebody|member of (?:the )?(?:staff|team)|customer (?:service|services|support))\b|` +
+	`\b(?:call me back|ring me back|can (?:someone|somebody) (?:call|ring|phone|contact|help) me|not a (?:bot|machine|robot))\b`)
+
+// AsksForPerson reports whether a message asks to be dealt with by a person.
+func AsksForPerson(s string) bool { return person.MatchString(s) }
+
+// Signs of urgency. (Common practice, no published source.)
+var (
+	urgent  = regexp.MustCompile(`(?i)\b(?:urgent(?:ly)?|emergency|asap|as soon as possible|immediately|right now|right away|straight away|at once|help me|hurry|danger(?:ous)?|injured|hurt|bleeding|stuck|trapped|stranded|flood(?:ed|ing)?|fire|smoke|leak(?:ing)?|accident|overboard|drowning|can'?t breathe|desperate(?:ly)?)\b`)
+	shouted = regexp.MustCompile(`!{2,}|\b[A-Z]{4,}(?: [A-Z]{3,}){2,}`)
+)
+
+// Urgent reports whether a message sounds urgent.
+func Urgent(s string) bool { return urgent.MatchString(s) || shouted.MatchString(s) }
