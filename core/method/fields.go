@@ -60,6 +60,12 @@ func Difference(a, b Method) []string {
 			}
 		}
 	}
+	if !reflect.DeepEqual(a.Glossary, b.Glossary) && len(a.Glossary)+len(b.Glossary) > 0 {
+		out = append(out, "glossary")
+	}
+	if !reflect.DeepEqual(a.Rules, b.Rules) && len(a.Rules)+len(b.Rules) > 0 {
+		out = append(out, "rules")
+	}
 	out = append(out, differing("sources.", a.Sources, b.Sources)...)
 	return append(out, differing("priority.", a.Priority, b.Priority)...)
 }

@@ -25,6 +25,20 @@ func (a Ask) caller() work.Caller {
 	return c
 }
 
+// csvFile answers with a file of comma-separated values.
+func csvFile(name string) func(b []byte, err error) (*huma.StreamResponse, error) {
+	return func(b []byte, err error) (*huma.StreamResponse, error) {
+		if err != nil {
+			return nil, known(err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			c.SetHeader("Content-Type", "text/csv; charset=utf-8")
+			c.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+			_, _ = c.BodyWriter().Write(b) // the client has gone
+		}}, nil
+	}
+}
+
 func (h *handlers) answering(api huma.API) {
 	huma.Register(api, operation("tryRules", http.MethodPost, "/corpora/{corpus}/rules/try", "answer", "Hold a list of house rules against a message and against labelled ones, and warn of rules that get in each other's way or stand before what the sources say"),
 		func(ctx context.Context, in *struct {
@@ -34,6 +48,64 @@ func (h *handlers) answering(api huma.API) {
 		) (*out[work.RuleTest], error) {
 			return reply(h.app.TryRules(ctx, asWhom("", "bench"), in.Corpus, in.Body.Rules, in.Body.Message, in.Body.Page, in.Body.Labelled))
 		})
+	huma.Register(api, operation("tryAnswer", http.MethodPost, "/corpora/{corpus}/try", "answer", "Answer a question under something that is tried out; nothing is kept or carried out"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body Search
+		},
+		) (*out[*work.Reply], error) {
+			return reply(h.app.Try(ctx, in.Body.caller(), in.Corpus, in.Body.question(), in.Body.Variant))
+		})
+	huma.Register(api, operation("getSheet", http.MethodGet, "/corpora/{corpus}/sheet", "answer", "Questions that are answered again whenever the manner changes"),
+		func(ctx context.Context, in *InCorpus) (*out[[]string], error) {
+			return reply(h.app.Sheet(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("putSheet", http.MethodPut, "/corpora/{corpus}/sheet", "answer", "Replace them"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body []string `maxItems:"40"`
+		},
+		) (*out[[]string], error) {
+			return reply(h.app.SaveSheet(ctx, in.Corpus, in.Body))
+		})
+	huma.Register(api, operation("weighSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/weigh", "answer", "Answer questions of a set, from a place on, whatever the evidence bar, to draw its curve of risk and coverage"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Set  string `path:"set" doc:"Name or id"`
+			Body struct {
+				From    int          `json:"from" minimum:"0"`
+				Variant work.Variant `json:"variant,omitzero"`
+			}
+		},
+		) (*out[work.WeighedPart], error) {
+			return reply(h.app.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
+		})
+	huma.Register(api, operation("suggestGlossary", http.MethodGet, "/corpora/{corpus}/glossary/suggestions", "find", "Terms that the corpus's own texts propose for its glossary"),
+		func(ctx context.Context, in *InCorpus) (*out[[]work.Suggestion], error) {
+			return reply(h.app.SuggestGlossary(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("dismissSuggestion", http.MethodPost, "/corpora/{corpus}/glossary/dismissed", "find", "Keep a term from being proposed again"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Term string `json:"term" minLength:"1" maxLength:"200"`
+			}
+		},
+		) (*out[struct{}], error) {
+			return reply(struct{}{}, h.app.DismissSuggestion(ctx, in.Corpus, in.Body.Term))
+		})
+	huma.Register(api, operation("readGlossary", http.MethodPost, "/glossary/read", "find", "Read a glossary from CSV without keeping it"),
+		func(_ context.Context, in *struct {
+			RawBody []byte `contentType:"text/csv"`
+		},
+		) (*out[work.GlossaryFile], error) {
+			return reply(work.ReadGlossary(in.RawBody))
+		})
+	glossary := operation("exportGlossary", http.MethodGet, "/corpora/{corpus}/glossary/export", "find", "The glossary as CSV")
+	glossary.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}}}}
+	huma.Register(api, glossary, func(ctx context.Context, in *InCorpus) (*huma.StreamResponse, error) {
+		return csvFile("glossary.csv")(h.app.Glossary(ctx, in.Corpus))
+	})
 	huma.Register(api, operation("listNotices", http.MethodGet, "/corpora/{corpus}/notices", "answer", "What house rules had to tell somebody: details, hand-overs, alerts"),
 		func(ctx context.Context, in *InCorpus) (*out[[]work.Notice], error) {
 			return reply(h.app.Notices(ctx, in.Corpus))
@@ -42,15 +114,7 @@ func (h *handlers) answering(api huma.API) {
 	export.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}}}}
 	huma.Register(api, export,
 		func(ctx context.Context, in *InCorpus) (*huma.StreamResponse, error) {
-			b, err := h.app.ExportNotices(ctx, in.Corpus)
-			if err != nil {
-				return nil, known(err)
-			}
-			return &huma.StreamResponse{Body: func(c huma.Context) {
-				c.SetHeader("Content-Type", "text/csv; charset=utf-8")
-				c.SetHeader("Content-Disposition", `attachment; filename="notices.csv"`)
-				_, _ = c.BodyWriter().Write(b) // the client has gone
-			}}, nil
+			return csvFile("notices.csv")(h.app.ExportNotices(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("getMail", http.MethodGet, "/connections/mail", "answer", "The mail server that alerts go out by"),
 		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {

@@ -12,16 +12,20 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/rule"
 	"jolvex/core/text"
 	"jolvex/internal/store"
 )
 
 // Variant is what differs from the draft in a search that tries something out. Zero fields differ in nothing.
 type Variant struct {
-	Query    *query.Settings `json:"query,omitempty" doc:"How the question is rewritten"`
-	Find     *find.Settings  `json:"find,omitempty" doc:"How chunks are ranked"`
-	Priority map[string]int  `json:"priority,omitempty" doc:"Of sources, by id"`
-	Filter   index.Filter    `json:"filter,omitzero" doc:"What may be found"`
+	Query    *query.Settings  `json:"query,omitempty" doc:"How the question is rewritten"`
+	Find     *find.Settings   `json:"find,omitempty" doc:"How chunks are ranked"`
+	Priority map[string]int   `json:"priority,omitempty" doc:"Of sources, by id"`
+	Answer   *answer.Settings `json:"answer,omitempty" doc:"How replies are made"`
+	Rules    *[]rule.Rule     `json:"rules,omitempty" doc:"House rules" maxItems:"200"`
+	Glossary *[]query.Entry   `json:"glossary,omitempty" maxItems:"5000"`
+	Filter   index.Filter     `json:"filter,omitzero" doc:"What may be found"`
 }
 
 // apply gives the method with the variant's settings; ErrInput, wrapped, when they are out of bounds.
@@ -31,6 +35,15 @@ func (v Variant) apply(m method.Method) (method.Method, error) {
 	}
 	if v.Find != nil {
 		m.Find = *v.Find
+	}
+	if v.Answer != nil {
+		m.Answer = *v.Answer
+	}
+	if v.Rules != nil {
+		m.Rules = *v.Rules
+	}
+	if v.Glossary != nil {
+		m.Glossary = *v.Glossary
 	}
 	if v.Priority != nil {
 		m.Priority = v.Priority

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/connections/chat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The language model that words replies and questions, and what it has cost this month */
+        get: operations["getChat"];
+        /** Set the language model: an endpoint of the widely used chat-completions protocol, which is tried at once */
+        put: operations["connectChat"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/connections/embeddings": {
         parameters: {
             query?: never;
@@ -15,6 +33,24 @@ export interface paths {
         get: operations["getEmbeddings"];
         /** Set where embeddings come from: an endpoint of the widely used embeddings protocol, which is tried at once */
         put: operations["connectEmbeddings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mail server that alerts go out by */
+        get: operations["getMail"];
+        /** Set the mail server (smtp:// or smtps://); its model is the address that mail is sent from */
+        put: operations["connectMail"];
         post?: never;
         delete?: never;
         options?: never;
@@ -383,6 +419,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/glossary/dismissed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a term from being proposed again */
+        post: operations["dismissSuggestion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/glossary/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The glossary as CSV */
+        get: operations["exportGlossary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/glossary/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Terms that the corpus's own texts propose for its glossary */
+        get: operations["suggestGlossary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/jobs": {
         parameters: {
             query?: never;
@@ -486,6 +573,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What house rules had to tell somebody: details, hand-overs, alerts */
+        get: operations["listNotices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/notices/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV, a column for each detail */
+        get: operations["exportNotices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/pairs": {
         parameters: {
             query?: never;
@@ -549,6 +670,23 @@ export interface paths {
         get: operations["getReply"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold a list of house rules against a message and against labelled ones, and warn of rules that get in each other's way or stand before what the sources say */
+        post: operations["tryRules"];
         delete?: never;
         options?: never;
         head?: never;
@@ -669,6 +807,41 @@ export interface paths {
         put?: never;
         /** Measure what each part of the draft is worth on a question set, or fit its weights to the set */
         post: operations["startStudy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/weigh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer questions of a set, from a place on, whatever the evidence bar, to draw its curve of risk and coverage */
+        post: operations["weighSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Questions that are answered again whenever the manner changes */
+        get: operations["getSheet"];
+        /** Replace them */
+        put: operations["putSheet"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -796,6 +969,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a question under something that is tried out; nothing is kept or carried out */
+        post: operations["tryAnswer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/glossary/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a glossary from CSV without keeping it */
+        post: operations["readGlossary"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings": {
         parameters: {
             query?: never;
@@ -826,6 +1033,8 @@ export interface components {
             cosine: number;
             document: string;
             features?: components["schemas"]["AnswerFeatures"];
+            /** @description The wordings that found it, by place in the reading's searches */
+            found?: number[];
             kept?: boolean;
             /** Format: double */
             lexical: number;
@@ -861,6 +1070,21 @@ export interface components {
             /** Format: double */
             unit: number;
         };
+        AnswerGrounding: {
+            /**
+             * Format: double
+             * @description Share of the sentence's words that stand in the nearest passage, rare ones counting more
+             */
+            contain: number;
+            /**
+             * Format: double
+             * @description Likeness of meaning to the nearest sentence of the evidence
+             */
+            like: number;
+            /** Format: double */
+            score: number;
+            troubles?: components["schemas"]["AnswerTrouble"][];
+        };
         AnswerLeft: {
             document: string;
             /**
@@ -873,6 +1097,23 @@ export interface components {
             /** @description repeats, section, or filter: and the field that held it back */
             why: string;
         };
+        AnswerMessage: {
+            /** @enum {string} */
+            role: "system" | "user" | "assistant";
+            text: string;
+        };
+        AnswerPart: {
+            /** Format: int64 */
+            from: number;
+            outcome: string;
+            question: string;
+            reading: components["schemas"]["QueryReading"];
+            /** Format: double */
+            support: number;
+            /** Format: int64 */
+            to: number;
+            why: string;
+        };
         AnswerPins: {
             asOf: string;
             audience: string;
@@ -883,26 +1124,38 @@ export interface components {
         AnswerSentence: {
             /** Format: int64 */
             candidate: number;
+            grounding?: components["schemas"]["AnswerGrounding"];
             span?: components["schemas"]["DocSpan"];
             /** Format: double */
             support: number;
             text: string;
+            unsupported?: boolean;
             version?: string;
         };
         AnswerSettings: {
+            always: string;
             assenting: string;
             /** Format: double */
             bar: number;
+            /** Format: double */
+            carried: number;
+            composer: string;
             give: string;
             goodbye: string;
             greeting: string;
+            never: string;
             pointNow: string;
             pointTo: string;
             refusal: string;
             /** Format: int64 */
             sources: number;
             thanks: string;
+            /** Format: int64 */
+            tokens: number;
+            tone: string;
             turnTo: string;
+            unfound: string;
+            unsupported: string;
             /** Format: int64 */
             words: number;
         };
@@ -917,19 +1170,46 @@ export interface components {
             candidates: components["schemas"]["AnswerCandidate"][];
             left?: components["schemas"]["AnswerLeft"][];
             outcome: string;
+            parts?: components["schemas"]["AnswerPart"][];
             pins: components["schemas"]["AnswerPins"];
             question: string;
             reading: components["schemas"]["QueryReading"];
             reply: components["schemas"]["AnswerSentence"][];
+            rules?: components["schemas"]["RuleState"];
             /** Format: double */
             support: number;
             timings: components["schemas"]["AnswerTiming"][];
             turns?: components["schemas"]["QueryTurn"][];
             why: string;
+            written?: components["schemas"]["AnswerWritten"];
+        };
+        AnswerTrouble: {
+            /** @enum {string} */
+            kind: "figure" | "name" | "negation" | "opposite" | "deed" | "subject";
+            said: string;
+        };
+        AnswerWithheld: {
+            grounding: components["schemas"]["AnswerGrounding"];
+            text: string;
+        };
+        AnswerWritten: {
+            /** Format: int64 */
+            in: number;
+            model: string;
+            note?: string;
+            /** Format: int64 */
+            out: number;
+            /** Format: double */
+            price: number;
+            prompt: components["schemas"]["AnswerMessage"][];
+            raw: string;
+            withheld?: components["schemas"]["AnswerWithheld"][];
         };
         Ask: {
             /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
             audience?: string;
+            /** @description Address of the page on which it is asked */
+            page?: string;
             question: string;
             /**
              * @default bench
@@ -1107,6 +1387,16 @@ export interface components {
             base: string;
             /**
              * Format: int64
+             * @description This month
+             */
+            calls?: number;
+            /**
+             * Format: double
+             * @description Most to be spent in a month; 0 for no cap
+             */
+            cap?: number;
+            /**
+             * Format: int64
              * @description Of its vectors
              */
             dimensions?: number;
@@ -1114,15 +1404,51 @@ export interface components {
             keyed: boolean;
             model: string;
             /**
+             * Format: double
+             * @description For a million tokens read, in whatever currency it is paid in
+             */
+            priceIn?: number;
+            /**
+             * Format: double
+             * @description For a million tokens written
+             */
+            priceOut?: number;
+            /**
+             * Format: double
+             * @description This month
+             */
+            spent?: number;
+            /**
              * Format: int64
              * @description What it has been given to read so far, as it counts
              */
             tokens?: number;
+            /**
+             * Format: int64
+             * @description What it has written so far
+             */
+            tokensOut?: number;
+            /**
+             * Format: int64
+             * @description Tokens that it takes in, what it writes included
+             */
+            window?: number;
         };
         ConnectionChange: {
             base: string;
+            /** Format: double */
+            cap?: number;
             key?: string;
             model?: string;
+            /** Format: double */
+            priceIn?: number;
+            /** Format: double */
+            priceOut?: number;
+            /**
+             * Format: int64
+             * @description 0 for the usual 8,000 tokens
+             */
+            window?: number;
         };
         Corpus: {
             /**
@@ -1216,6 +1542,9 @@ export interface components {
         DismissFindingsRequest: {
             back?: boolean;
             findings: string[];
+        };
+        DismissSuggestionRequest: {
+            term: string;
         };
         DocCell: {
             span: components["schemas"]["DocSpan"];
@@ -1358,6 +1687,8 @@ export interface components {
             cosine: number;
             document: string;
             features?: components["schemas"]["AnswerFeatures"];
+            /** @description The wordings that found it, by place in the reading's searches */
+            found?: number[];
             kept?: boolean;
             /** Format: double */
             lexical: number;
@@ -1544,6 +1875,10 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             title: string;
         };
+        GlossaryFile: {
+            entries: components["schemas"]["QueryEntry"][];
+            problems: string[];
+        };
         IndexFilter: {
             /** @description page, file, film, text, pairs */
             kinds?: string[];
@@ -1635,10 +1970,12 @@ export interface components {
             chunk: components["schemas"]["ChunkSettings"];
             embed: components["schemas"]["EmbedSettings"];
             find: components["schemas"]["FindSettings"];
+            glossary?: components["schemas"]["QueryEntry"][];
             priority?: {
                 [key: string]: number;
             };
             query: components["schemas"]["QuerySettings"];
+            rules?: components["schemas"]["Rule"][];
             sources?: {
                 [key: string]: components["schemas"]["ChunkSettings"];
             };
@@ -1680,6 +2017,26 @@ export interface components {
              */
             schedule?: "hand" | "hour" | "day" | "week" | "";
             settings?: components["schemas"]["SourceSettings"];
+        };
+        Notice: {
+            at: string;
+            id: string;
+            /** @enum {string} */
+            kind: "details" | "handOver" | "alert";
+            /** @description Of the rule */
+            name: string;
+            problem: string;
+            purpose: string;
+            recipient: string;
+            reply: string;
+            rule: string;
+            /** @enum {string} */
+            state: "kept" | "sending" | "sent" | "failed";
+            /** @description What was asked, in the asker's words */
+            summary: string;
+            surface: string;
+            talk: components["schemas"]["QueryTurn"][];
+            told: components["schemas"]["RuleTold"][];
         };
         OpenDocument: {
             address: string;
@@ -1727,6 +2084,7 @@ export interface components {
             /** Format: int64 */
             words: number;
         };
+        "OutStruct {}Body": Record<string, never>;
         Page: {
             address: string;
             /**
@@ -1884,6 +2242,15 @@ export interface components {
             rank: number;
             refused: boolean;
         };
+        ProveWeighed: {
+            fixed: boolean;
+            id: string;
+            question: string;
+            refusal: boolean;
+            right: boolean;
+            /** Format: double */
+            support: number;
+        };
         ProveWorth: {
             /** @description Questions whose right candidate ranks higher with it */
             helped: string[];
@@ -1912,20 +2279,66 @@ export interface components {
             text: string;
             title: string;
         };
+        QueryEntry: {
+            means: string[];
+            term: string;
+        };
         QueryReading: {
+            alone?: string;
             context?: string;
+            guessed?: boolean;
             kind: string;
+            language?: string;
+            searches?: components["schemas"]["QuerySearch"][];
             seeks?: string[];
+            steps?: components["schemas"]["QueryStep"][];
             terms: components["schemas"]["QueryTerm"][];
             wants?: string[];
             wordings: components["schemas"]["QueryWording"][];
         };
+        QuerySearch: {
+            /** @description asked: as it came; rewritten: as the passes left it; model: as a model words it; passage: what might answer it, by a model */
+            pass: string;
+            terms: components["schemas"]["QueryTerm"][];
+            text: string;
+            /**
+             * Format: double
+             * @description How much what it finds counts, 0 to 1
+             */
+            weight: number;
+        };
         QuerySettings: {
+            /** Format: int64 */
+            chunks: number;
             compound: boolean;
             courtesy: boolean;
+            feedback: boolean;
             filler: boolean;
             followUp: boolean;
+            glossary: boolean;
+            language: boolean;
+            model: boolean;
+            /** Format: double */
+            nearness: number;
+            order: string;
+            related: boolean;
+            /** Format: double */
+            share: number;
             spelling: boolean;
+            split: boolean;
+            /** Format: int64 */
+            words: number;
+        };
+        QueryStep: {
+            after: string;
+            before: string;
+            changed: boolean;
+            /** Format: int64 */
+            micros: number;
+            on: boolean;
+            pass: string;
+            /** @description What it did, or why it did nothing */
+            why: string;
         };
         QueryTerm: {
             pass: string;
@@ -1984,6 +2397,169 @@ export interface components {
             /** Format: int64 */
             documents: number;
         };
+        Rule: {
+            id: string;
+            name: string;
+            /** @description It is kept and not obeyed */
+            off?: boolean;
+            /** @description No later rule is tried once this one fires */
+            stop?: boolean;
+            then: components["schemas"]["RuleAction"][];
+            when: components["schemas"]["RuleWhen"];
+        };
+        RuleAction: {
+            /** @description reply: the sources are answered from as well */
+            beside?: boolean;
+            /** @description ask: what was told is read back before it is taken */
+            confirm?: boolean;
+            /** @description ask: what is asked for */
+            details?: components["schemas"]["RuleDetail"][];
+            /** @enum {string} */
+            kind: "reply" | "line" | "ask" | "handOver" | "alert" | "narrow";
+            /** @description handOver, alert: what it is about */
+            purpose?: string;
+            /** @description narrow: portable ids */
+            sources?: string[];
+            /** @description handOver: to whom */
+            team?: string;
+            /** @description reply, line: what is said. handOver: what is said to the asker. ask: what is said when all is told */
+            text?: string;
+            /** @description alert: a mail address, or the address of a webhook */
+            to?: string;
+        };
+        RuleAlarm: {
+            purpose: string;
+            rule: string;
+            to: string;
+        };
+        RuleDetail: {
+            /** @description The question put for it */
+            ask: string;
+            /**
+             * Format: int64
+             * @description How often it is asked for; 0 for three times
+             */
+            attempts?: number;
+            /** @description mail: domains that are not taken */
+            blocked?: string[];
+            choices?: string[];
+            name: string;
+            /** @description Who does not want to tell it need not */
+            optional?: boolean;
+            /** @enum {string} */
+            type: "text" | "phone" | "mail" | "number" | "date" | "choice";
+        };
+        RuleFired: {
+            name: string;
+            rule: string;
+            why: string;
+        };
+        RuleForm: {
+            asking?: string;
+            cancelled?: boolean;
+            done?: boolean;
+            failed?: boolean;
+            rule: string;
+            told: components["schemas"]["RuleTold"][];
+        };
+        RuleLabelled: {
+            /** @description Ids; empty for none */
+            rules: string[];
+            text: string;
+        };
+        RuleMatch: {
+            holds: boolean;
+            /**
+             * Format: double
+             * @description Likeness of meaning to the nearest example
+             */
+            like: number;
+            /**
+             * Format: double
+             * @description The likeness from which it holds
+             */
+            needed: number;
+            rule: string;
+            /** @description It holds if the sources have no answer */
+            waits: boolean;
+            why: string;
+        };
+        RulePassing: {
+            purpose: string;
+            rule: string;
+            team: string;
+            text: string;
+        };
+        RuleState: {
+            alerts?: components["schemas"]["RuleAlarm"][];
+            before?: string[];
+            fired?: components["schemas"]["RuleFired"][];
+            form?: components["schemas"]["RuleForm"];
+            handOver?: components["schemas"]["RulePassing"];
+            lines?: string[];
+            matches?: components["schemas"]["RuleMatch"][];
+            say?: string;
+            sources?: string[];
+            waits?: boolean;
+        };
+        RuleTest: {
+            state?: components["schemas"]["RuleState"];
+            tested: components["schemas"]["RuleTested"][];
+            warnings: components["schemas"]["RuleWarning"][];
+        };
+        RuleTested: {
+            /** @description Messages for which it ought to have fired */
+            missed: string[];
+            /** Format: double */
+            precision: number;
+            /** Format: double */
+            recall: number;
+            /** Format: int64 */
+            right: number;
+            rule: string;
+            /** @description Messages for which it fired and ought not to have */
+            wrong: string[];
+        };
+        RuleTold: {
+            name: string;
+            value: string;
+        };
+        RuleTrial: {
+            /** @description Messages with the rules that ought to fire */
+            labelled?: components["schemas"]["RuleLabelled"][];
+            message?: string;
+            page?: string;
+            rules: components["schemas"]["Rule"][];
+        };
+        RuleWarning: {
+            /** @enum {string} */
+            kind: "overlap" | "behind" | "shadows" | "disagree";
+            /** @description Id of the other rule */
+            other?: string;
+            rule: string;
+            text: string;
+        };
+        RuleWhen: {
+            /** @description Words or phrases, of which one must stand in the message; a slip of a letter in a long word is forgiven */
+            contains?: string[];
+            /** @description ISO 639-1 codes of the message's language */
+            languages?: string[];
+            /** @description Example wordings, matched by meaning; misspelt ones match too */
+            like?: string[];
+            /**
+             * Format: double
+             * @description How alike in meaning a message must be to one of them; 0 for the usual 0.55
+             */
+            nearness?: number;
+            /** @description Beginnings of addresses of the page on which it is asked, or of its host */
+            pages?: string[];
+            /** @description The message asks for a person */
+            person?: boolean;
+            /** @description The sources have no answer */
+            unanswered?: boolean;
+            /** @description The message sounds urgent */
+            urgent?: boolean;
+        };
         Run: {
             /** @description The run it is compared with */
             before: string;
@@ -2019,12 +2595,17 @@ export interface components {
             rebuild?: components["schemas"]["Job"];
         };
         Search: {
+            /** @description How replies are made */
+            answer?: components["schemas"]["AnswerSettings"];
             /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
             audience?: string;
             /** @description What may be found */
             filter?: components["schemas"]["IndexFilter"];
             /** @description How chunks are ranked */
             find?: components["schemas"]["FindSettings"];
+            glossary?: components["schemas"]["QueryEntry"][];
+            /** @description Address of the page on which it is asked */
+            page?: string;
             /** @description Of sources, by id */
             priority?: {
                 [key: string]: number;
@@ -2032,6 +2613,8 @@ export interface components {
             /** @description How the question is rewritten */
             query?: components["schemas"]["QuerySettings"];
             question: string;
+            /** @description House rules */
+            rules?: components["schemas"]["Rule"][];
             /**
              * @default bench
              * @enum {string}
@@ -2141,6 +2724,19 @@ export interface components {
             /** @description Settings that have changed since */
             stale: string[];
         };
+        Suggestion: {
+            /**
+             * Format: int64
+             * @description In how many it is found
+             */
+            documents: number;
+            /** @description Where it stands, in words */
+            example: string;
+            /** @enum {string} */
+            kind: "abbreviation" | "definition" | "together";
+            means: string[];
+            term: string;
+        };
         TakenFile: {
             name: string;
             reason: string;
@@ -2166,16 +2762,34 @@ export interface components {
             version: string;
         };
         Variant: {
+            /** @description How replies are made */
+            answer?: components["schemas"]["AnswerSettings"];
             /** @description What may be found */
             filter?: components["schemas"]["IndexFilter"];
             /** @description How chunks are ranked */
             find?: components["schemas"]["FindSettings"];
+            glossary?: components["schemas"]["QueryEntry"][];
             /** @description Of sources, by id */
             priority?: {
                 [key: string]: number;
             };
             /** @description How the question is rewritten */
             query?: components["schemas"]["QuerySettings"];
+            /** @description House rules */
+            rules?: components["schemas"]["Rule"][];
+        };
+        WeighSetRequest: {
+            /** Format: int64 */
+            from: number;
+            variant?: components["schemas"]["Variant"];
+        };
+        WeighedPart: {
+            /**
+             * Format: int64
+             * @description Questions in the set
+             */
+            of: number;
+            weighed: components["schemas"]["ProveWeighed"][];
         };
     };
     responses: never;
@@ -2186,6 +2800,68 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    getChat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connectChat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getEmbeddings: {
         parameters: {
             query?: never;
@@ -2216,6 +2892,68 @@ export interface operations {
         };
     };
     connectEmbeddings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getMail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connectMail: {
         parameters: {
             query?: never;
             header?: never;
@@ -3120,6 +3858,106 @@ export interface operations {
             };
         };
     };
+    dismissSuggestion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DismissSuggestionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutStruct {}Body"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportGlossary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    suggestGlossary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listJobs: {
         parameters: {
             query?: never;
@@ -3346,6 +4184,70 @@ export interface operations {
             };
         };
     };
+    listNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notice"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getPairs: {
         parameters: {
             query?: {
@@ -3519,6 +4421,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleTrial"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleTest"];
                 };
             };
             /** @description Error */
@@ -3796,6 +4734,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StartedStudy"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    weighSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighSetRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighedPart"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string[];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description Error */
@@ -4107,6 +5151,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Document"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryAnswer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Search"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readGlossary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GlossaryFile"];
                 };
             };
             /** @description Error */
