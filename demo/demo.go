@@ -4,6 +4,7 @@ package demo
 import (
 	"embed"
 	"io/fs"
+	"strings"
 )
 
 // Names used by the demo.
@@ -14,7 +15,7 @@ const (
 	TurnTo  = "The customer line on 01632 960411 can help."
 )
 
-//go:embed pages sets handed-over pairs.csv
+//go:embed pages sets handed-over pairs.csv method
 var files embed.FS
 
 // Pages are the pages of the demo site: Markdown with a title, or a piece of HTML; and its files.
@@ -50,6 +51,25 @@ func Pairs() []byte {
 	b, err := files.ReadFile("pairs.csv")
 	if err != nil {
 		panic("demo: " + err.Error())
+	}
+	return b
+}
+
+// Rules are the house rules, a JSON list.
+func Rules() []byte { return inMethod("rules.json") }
+
+// Glossary is the glossary as CSV.
+func Glossary() []byte { return inMethod("glossary.csv") }
+
+// Sheet lists the pinned questions.
+func Sheet() []string {
+	return strings.Split(strings.TrimSpace(string(inMethod("sheet.txt"))), "\n")
+}
+
+func inMethod(name string) []byte {
+	b, err := files.ReadFile("method/" + name)
+	if err != nil {
+		panic("demo: " + err.Error()) // the names are fixed above
 	}
 	return b
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
@@ -22,7 +23,7 @@ import (
 )
 
 func demoCommand(s *settings) *cobra.Command {
-	var addr, site string
+	var addr, site, mail string
 	c := &cobra.Command{
 		Use:     "demo",
 		Short:   "Serve the made-up ferry line: its site gathered, its questions run",
@@ -34,9 +35,15 @@ func demoCommand(s *settings) *cobra.Command {
 				return fmt.Errorf("listen for the demo site on %s: %w", site, err)
 			}
 			home := "http://" + l.Addr().String() + "/"
-			stands, err := standIns(sim.Site(demo.Pages(), home, time.Now))
+			box := &sim.Mailbox{}
+			post, err := net.Listen("tcp", mail)
 			if err != nil {
-				return errors.Join(err, l.Close())
+				return errors.Join(fmt.Errorf("listen for the demo's mail on %s: %w", mail, err), l.Close())
+			}
+			go func() { _ = box.Serve(post) }() // ends with the program
+			stands, err := standIns(sim.Site(demo.Pages(), home, time.Now), box)
+			if err != nil {
+				return errors.Join(err, l.Close(), post.Close())
 			}
 			srv := &http.Server{Handler: stands, ReadHeaderTimeout: 5 * time.Second}
 			go func() { _ = srv.Serve(l) }() // ends with the program
@@ -45,7 +52,7 @@ func demoCommand(s *settings) *cobra.Command {
 				return errors.Join(err, srv.Close())
 			}
 			err = serve(cmd.Context(), o, addr, func(at string) error {
-				if err := prepareDemo(cmd.Context(), s, home); err != nil {
+				if err := prepareDemo(cmd.Context(), s, home, post.Addr().String()); err != nil {
 					return err
 				}
 				fmt.Printf("Jolvex is at %s\n", at)
@@ -55,12 +62,14 @@ func demoCommand(s *settings) *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8642", "address to listen on")
+	c.Flags().StringVar(&mail, "mail", "127.0.0.1:8644", "address of the demo's mailbox")
 	c.Flags().StringVar(&site, "site", "127.0.0.1:8643", "address of the demo site")
 	return c
 }
 
-// standIns serves, beside the demo site, what stands in for the endpoints of others: speech to text and embeddings.
-func standIns(site http.Handler) (http.Handler, error) {
+// standIns serves, beside the demo site, what stands in for the endpoints of others: speech to text, embeddings, a language
+// model, a webhook and a mailbox.
+func standIns(site http.Handler, box *sim.Mailbox) (http.Handler, error) {
 	embeddings, err := sim.Embeddings("")
 	if err != nil {
 		return nil, err
@@ -69,12 +78,14 @@ func standIns(site http.Handler) (http.Handler, error) {
 	mux.Handle("/", site)
 	mux.Handle("POST /v1/audio/transcriptions", sim.Speech(""))
 	mux.Handle("POST /v1/embeddings", embeddings)
+	mux.Handle("POST /hook", box.Handler())
+	mux.Handle("GET /mailbox", box.Handler())
 	mux.Handle("POST /v1/chat/completions", sim.Chat("", 5*time.Minute))
 	return mux, nil
 }
 
 // prepareDemo does what a person would do, over the same API: makes the corpus, gathers the site, loads the questions, runs them.
-func prepareDemo(ctx context.Context, s *settings, home string) error {
+func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 	cl, err := connect(ctx, s)
 	if err != nil {
 		return err
@@ -105,8 +116,24 @@ func prepareDemo(ctx context.Context, s *settings, home string) error {
 		return err
 	}
 	saved.Method.Answer.Refusal, saved.Method.Answer.TurnTo = demo.Refusal, demo.TurnTo
+	if err := json.Unmarshal(demo.Rules(), &saved.Method.Rules); err != nil {
+		return fmt.Errorf("read the demo's house rules: %w", err)
+	}
+	glossary, err := work.ReadGlossary(demo.Glossary())
+	if err != nil {
+		return fmt.Errorf("read the demo's glossary: %w", err)
+	}
+	saved.Method.Glossary = glossary.Entries
+	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "sheet"), demo.Sheet(), nil); err != nil {
+		return err
+	}
 	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "method"), saved.Method, nil); err != nil {
 		return err
+	}
+	for kind, ch := range map[string]work.ConnectionChange{"chat": {Base: home + "v1", Model: sim.Faithful, PriceIn: 0.5, PriceOut: 1.5}, "mail": {Base: "smtp://" + mail, Model: "assistant@tolmouth.example"}} {
+		if err := cl.call(ctx, http.MethodPut, "/connections/"+kind, ch, nil); err != nil {
+			return err
+		}
 	}
 	qs, err := prove.ReadQuestions(bytes.NewReader(demo.Questions()))
 	if err != nil {

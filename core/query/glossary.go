@@ -49,6 +49,9 @@ func (w *work) lookUpGlossary() string {
 		for i, f := range forms {
 			if i != at && (at == 0 || i == 0) { // what it means says the term, not all else that it means
 				for _, t := range termsOf(f) {
+					if w.tools.Corpus.Frequency(t.Stem) == 0 {
+						continue // what the corpus lacks finds nothing
+					}
 					t.Weight, t.Pass = t.Weight*glossaryWeight, PassGlossary
 					ts = append(ts, t)
 				}

@@ -26,7 +26,7 @@ type Rule struct {
 // (pages, languages, unanswered) all that are given. A rule that asks for nothing that is said holds for whatever is said.
 type When struct {
 	Like       []string `json:"like,omitempty" nullable:"false" maxItems:"50" doc:"Example wordings, matched by meaning; misspelt ones match too"`
-	Nearness   float64  `json:"nearness,omitempty" minimum:"0" maximum:"1" doc:"How alike in meaning a message must be to one of them; 0 for the usual 0.55"`
+	Nearness   float64  `json:"nearness,omitempty" minimum:"0" maximum:"1" doc:"How alike in meaning a message must be to one of them; 0 for the usual 0.61"`
 	Contains   []string `json:"contains,omitempty" nullable:"false" maxItems:"50" doc:"Words or phrases, of which one must stand in the message; a slip of a letter in a long word is forgiven"`
 	Person     bool     `json:"person,omitempty" doc:"The message asks for a person"`
 	Urgent     bool     `json:"urgent,omitempty" doc:"The message sounds urgent"`

@@ -29,13 +29,13 @@ func TestEightExamplesCatchOtherWordingsAndSlips(t *testing.T) {
 	m := matcher(t)
 	for _, said := range []string{
 		"I think I left my hat on the ferry this morning", "i hav lost my bagg on the baot", "my walet is missing since yesterday's crossing",
-		"has anybody handed in a purse", "forgot my galsses on bord", "lost my keys on the ferry",
+		"has anybody handed in a purse", "forgot my galsses on bord",
 	} {
 		x, err := m.Match(lost, Message{Text: said})
 		require.NoError(t, err)
 		assert.True(t, x.Holds, "%s: %s", said, x.Why)
 	}
-	for _, said := range []string{"How much is a kayak to Sandrel?", "Where can I leave my luggage?", "When does the first boat leave?", "Is there a lift on board?"} {
+	for _, said := range []string{"How much is a kayak to Sandrel?", "Where can I leave my luggage?", "When does the first boat leave?", "Is there a lift on board?", "What happens if I miss my boat?", "I missed the last ferry"} {
 		x, err := m.Match(lost, Message{Text: said})
 		require.NoError(t, err)
 		assert.False(t, x.Holds, "%s: %s", said, x.Why)

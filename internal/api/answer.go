@@ -6,6 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jolvex/core/answer"
+	"jolvex/core/prove"
 	"jolvex/core/rule"
 	"jolvex/internal/work"
 )
@@ -48,6 +50,10 @@ func (h *handlers) answering(api huma.API) {
 		) (*out[work.RuleTest], error) {
 			return reply(h.app.TryRules(ctx, asWhom("", "bench"), in.Corpus, in.Body.Rules, in.Body.Message, in.Body.Page, in.Body.Labelled))
 		})
+	huma.Register(api, operation("draftManner", http.MethodPost, "/manner/draft", "answer", "Draft a manner from a few words about it, or from a sample of writing"),
+		func(_ context.Context, in *struct{ Body answer.Guide }) (*out[answer.Drafted], error) {
+			return reply(answer.Draft(in.Body), nil)
+		})
 	huma.Register(api, operation("tryAnswer", http.MethodPost, "/corpora/{corpus}/try", "answer", "Answer a question under something that is tried out; nothing is kept or carried out"),
 		func(ctx context.Context, in *struct {
 			InCorpus
@@ -79,6 +85,13 @@ func (h *handlers) answering(api huma.API) {
 		},
 		) (*out[work.WeighedPart], error) {
 			return reply(h.app.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
+		})
+	huma.Register(api, operation("drawCurve", http.MethodPost, "/curve", "answer", "Risk and coverage of questions that were weighed, at each height of the evidence bar at which something changes"),
+		func(_ context.Context, in *struct {
+			Body []prove.Weighed `maxItems:"100000"`
+		},
+		) (*out[[]prove.Height], error) {
+			return reply(prove.Curve(in.Body), nil)
 		})
 	huma.Register(api, operation("suggestGlossary", http.MethodGet, "/corpora/{corpus}/glossary/suggestions", "find", "Terms that the corpus's own texts propose for its glossary"),
 		func(ctx context.Context, in *InCorpus) (*out[[]work.Suggestion], error) {

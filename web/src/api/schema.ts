@@ -986,6 +986,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Risk and coverage of questions that were weighed, at each height of the evidence bar at which something changes */
+        post: operations["drawCurve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/glossary/read": {
         parameters: {
             query?: never;
@@ -997,6 +1014,23 @@ export interface paths {
         put?: never;
         /** Read a glossary from CSV without keeping it */
         post: operations["readGlossary"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/manner/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft a manner from a few words about it, or from a sample of writing */
+        post: operations["draftManner"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1050,6 +1084,16 @@ export interface components {
             version: string;
             why: string[];
         };
+        AnswerDrafted: {
+            greeting: string;
+            /** @description What was seen in the sample */
+            noticed: string[];
+            refusal: string;
+            tone: string;
+            turnTo: string;
+            /** Format: int64 */
+            words: number;
+        };
         AnswerFeatures: {
             /** Format: double */
             cosine: number;
@@ -1084,6 +1128,26 @@ export interface components {
             /** Format: double */
             score: number;
             troubles?: components["schemas"]["AnswerTrouble"][];
+        };
+        AnswerGuide: {
+            /** @description Where to turn when there is no answer */
+            contact?: string;
+            /**
+             * @default middle
+             * @enum {string}
+             */
+            length?: "short" | "middle" | "long";
+            /** @description Who speaks: the organisation's name */
+            of?: string;
+            /** @description Who reads it */
+            readers?: string;
+            /** @description Some of the organisation's own writing; it outweighs the tone */
+            sample?: string;
+            /**
+             * @default plain
+             * @enum {string}
+             */
+            tone?: "plain" | "warm" | "formal";
         };
         AnswerLeft: {
             document: string;
@@ -2170,6 +2234,30 @@ export interface components {
             expectation: components["schemas"]["ProveExpectation"];
             held: boolean;
             note: string;
+        };
+        ProveHeight: {
+            /**
+             * Format: double
+             * @description Share of the questions that are answered: coverage
+             */
+            answered: number;
+            /** Format: double */
+            bar: number;
+            /**
+             * Format: double
+             * @description Share of the questions that would be answered rightly and are refused
+             */
+            lost: number;
+            /**
+             * Format: double
+             * @description Share of the questions that should be refused and are
+             */
+            refused: number;
+            /**
+             * Format: double
+             * @description Share of the answered that are answered wrongly: risk
+             */
+            wrong: number;
         };
         ProveQuestion: {
             expect: components["schemas"]["ProveExpectation"][];
@@ -5200,6 +5288,39 @@ export interface operations {
             };
         };
     };
+    drawCurve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveWeighed"][];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveHeight"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     readGlossary: {
         parameters: {
             query?: never;
@@ -5220,6 +5341,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GlossaryFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftManner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerGuide"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerDrafted"];
                 };
             };
             /** @description Error */

@@ -5,7 +5,7 @@ import { count } from '@/api/words'
 
 /** A connection to an endpoint that others run: shown in a sentence, changed in a form. Its key is never shown. */
 const props = defineProps<{
-  kind: 'speech' | 'embeddings'
+  kind: 'speech' | 'embeddings' | 'chat' | 'mail'
   label: string
   connected: string
   unconnected: string
@@ -24,31 +24,33 @@ const busy = ref(false)
 const state = computed(() => {
   const c = connection.value
   if (c === undefined || c.base === '') return `${props.unconnected}.`
+  if (props.kind === 'chat') {
+    const cost =
+      (c.spent ?? 0) > 0 || (c.cap ?? 0) > 0 ? `, ${(c.spent ?? 0).toFixed(4)} spent${c.cap ? ` of ${c.cap}` : ''}` : ''
+    return `${props.connected} ${c.base} as ${c.model || 'its own choice'}; this month ${count(c.calls ?? 0)} calls${cost}.`
+  }
   const more = c.dimensions ? `, ${c.dimensions} numbers a vector, ${count(c.tokens ?? 0)} tokens so far` : ''
   return `${props.connected} ${c.base}${more}.`
 })
+
+const more = ref({ window: 8000, priceIn: 0, priceOut: 0, cap: 0 })
 
 function take(c: Schema['Connection']): void {
   connection.value = c
   base.value = c.base
   model.value = c.model
   key.value = ''
+  more.value = { window: c.window || 8000, priceIn: c.priceIn ?? 0, priceOut: c.priceOut ?? 0, cap: c.cap ?? 0 }
 }
 
-const read = () =>
-  props.kind === 'speech' ? api.GET('/api/connections/speech') : api.GET('/api/connections/embeddings')
+const at = `/api/connections/${props.kind}` as '/api/connections/speech'
+const read = () => api.GET(at)
 
 async function save(): Promise<void> {
   const body = { base: base.value.trim(), model: model.value.trim(), key: key.value === '' ? undefined : key.value }
   busy.value = true
   try {
-    take(
-      await ok(
-        props.kind === 'speech'
-          ? api.PUT('/api/connections/speech', { body })
-          : api.PUT('/api/connections/embeddings', { body }),
-      ),
-    )
+    take(await ok(api.PUT(at, { body: props.kind === 'chat' ? { ...body, ...more.value } : body })))
     problem.value = ''
     open.value = false
     emit('saved', connection.value?.base !== '')
@@ -81,11 +83,11 @@ onMounted(async () => {
       </label>
       <div class="row">
         <label class="field">
-          <span class="label">Model</span>
+          <span class="label">{{ kind === 'mail' ? 'Sent from' : 'Model' }}</span>
           <ElInput v-model="model" />
         </label>
         <label class="field">
-          <span class="label">Key</span>
+          <span class="label">{{ kind === 'mail' ? 'Password' : 'Key' }}</span>
           <ElInput
             v-model="key"
             type="password"
@@ -94,7 +96,25 @@ onMounted(async () => {
           />
         </label>
       </div>
-      <ElButton native-type="submit" :loading="busy">Save connection</ElButton>
+      <div v-if="kind === 'chat'" class="row">
+        <label class="field">
+          <span class="label">Window, in tokens</span>
+          <ElInputNumber v-model="more.window" :min="1000" :max="2000000" :controls="false" />
+        </label>
+        <label class="field">
+          <span class="label">Price of a million read</span>
+          <ElInputNumber v-model="more.priceIn" :min="0" :precision="4" :controls="false" />
+        </label>
+        <label class="field">
+          <span class="label">of a million written</span>
+          <ElInputNumber v-model="more.priceOut" :min="0" :precision="4" :controls="false" />
+        </label>
+        <label class="field">
+          <span class="label">Most to spend in a month</span>
+          <ElInputNumber v-model="more.cap" :min="0" :precision="2" :controls="false" />
+        </label>
+      </div>
+      <ElButton native-type="submit" :loading="busy">{{ kind === 'mail' ? 'Save' : 'Try it and save' }}</ElButton>
     </form>
     <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
   </section>

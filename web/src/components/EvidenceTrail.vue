@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Evidence, Reply } from '@/api/client'
+import { outcomeOf, passNames } from '@/api/passes'
 import { signalNames } from '@/api/signals'
 import { shortAddress } from '@/api/words'
 import LitText from './LitText.vue'
@@ -10,13 +11,10 @@ const props = defineProps<{ reply: Reply; corpus: string }>()
 
 const hovered = ref(-1)
 const trail = computed(() => props.reply.trail)
-const passes: Record<string, string> = {
-  asked: 'as asked',
-  filler: 'filler dropped',
-  spelling: 'spelling corrected',
-  compound: 'compounds joined',
-  'follow-up': 'follow-up completed',
-}
+const steps = computed(() => (trail.value?.reading?.steps ?? []).filter((s) => s.changed))
+const searches = computed(() => trail.value?.reading?.searches ?? [])
+const written = computed(() => trail.value?.written)
+const spent = computed(() => (trail.value?.timings ?? []).map((t) => `${t.step} ${(t.micros / 1000).toFixed(1)} ms`))
 const kept = computed(() => props.reply.evidence.map((e, i) => ({ ...e, index: i })).filter((e) => e.kept))
 const said = computed(() =>
   (trail.value?.reply ?? []).map((s, i) => ({
@@ -24,16 +22,7 @@ const said = computed(() =>
     cited: props.reply.cited.find((c) => c.sentence === i),
   })),
 )
-const outcome = computed(() => {
-  switch (trail.value?.outcome) {
-    case 'refused':
-      return 'Refused'
-    case 'courtesy':
-      return 'Courtesy'
-    default:
-      return 'Answered'
-  }
-})
+const outcome = computed(() => outcomeOf(props.reply))
 
 function shares(e: Evidence): { name: string; share: number }[] {
   return e.signals.map((s) => ({ name: signalNames[s.name], share: s.share })).filter((s) => s.share >= 0.01)
@@ -60,19 +49,22 @@ function link(c: { document: string; version: string; span: { start: number; end
     </section>
     <section aria-label="Searched">
       <h3>Searched</h3>
-      <ol class="wordings">
-        <li v-for="(w, i) in trail?.reading?.wordings ?? []" :key="i">
-          <span class="muted">{{ passes[w.pass] ?? w.pass }}</span><br />{{ w.text }}
-          <span v-if="w.note" class="muted"><br />{{ w.note }}</span>
+      <ol v-if="searches.length > 0" class="wordings">
+        <li v-for="(s, i) in searches" :key="i">
+          <span class="muted">{{ passNames[s.pass] ?? s.pass }}</span><br />{{ s.text }}
         </li>
       </ol>
+      <p v-for="s in steps" :key="s.pass" class="step">
+        <span class="muted">{{ passNames[s.pass] ?? s.pass }}:</span> {{ s.why }}
+      </p>
       <p class="terms">
         <span v-for="t in trail?.reading?.terms ?? []" :key="t.stem" class="mono" :title="`weight ${t.weight}`">{{
           t.word
         }}</span>
       </p>
       <p class="muted figure">
-        {{ reply.evidence.length }} chunks found, {{ kept.length }} kept, {{ reply.millis.toFixed(0) }} ms
+        {{ reply.evidence.length }} chunks found, {{ kept.length }} kept,
+        <span :title="spent.join(', ')">{{ reply.millis.toFixed(0) }} ms</span>
       </p>
     </section>
     <section aria-label="Kept">
@@ -81,7 +73,13 @@ function link(c: { document: string; version: string; span: { start: number; end
       <article v-for="e in kept" :key="e.index" :class="{ on: said[hovered]?.candidate === e.index }">
         <RouterLink :to="link(e)">{{ [e.title, ...e.path].join(' › ') }}</RouterLink>
         <p class="muted figure">
-          {{ shortAddress(e.address) }} · score {{ e.score.toFixed(2) }} · support {{ (e.support ?? 0).toFixed(2) }}
+          {{ shortAddress(e.address) }} · score {{ e.score.toFixed(2) }} · support {{ (e.support ?? 0).toFixed(2)
+          }}<template v-if="searches.length > 1 && (e.found ?? []).length > 0">
+            · found
+            {{
+              (e.found ?? []).map((n) => (passNames[searches[n]?.pass ?? ''] ?? '').toLowerCase()).join(', ')
+            }}</template
+          >
         </p>
         <p
           class="bar"
@@ -110,7 +108,7 @@ function link(c: { document: string; version: string; span: { start: number; end
         v-for="(s, i) in said"
         :key="i"
         class="sentence"
-        :class="{ on: hovered === i }"
+        :class="{ on: hovered === i, unsupported: s.unsupported }"
         @mouseenter="hovered = i"
         @mouseleave="hovered = -1"
       >
@@ -120,6 +118,30 @@ function link(c: { document: string; version: string; span: { start: number; end
         }}</RouterLink>
       </p>
       <p class="muted figure">{{ trail?.why }}</p>
+      <p v-for="f in trail?.rules?.fired ?? []" :key="f.rule" class="muted">house rule “{{ f.name }}”: {{ f.why }}</p>
+      <template v-if="written">
+        <p v-if="written.note" class="caution">Sentences of the evidence stand in for the model: {{ written.note }}</p>
+        <p class="muted figure">
+          {{ written.model || 'no model' }}: {{ written.in }} tokens read, {{ written.out }} written<template
+            v-if="written.price > 0"
+            >, {{ written.price.toFixed(5) }}</template
+          >
+        </p>
+        <p v-for="(w, i) in written.withheld ?? []" :key="i" class="withheld">
+          <b class="caution">withheld</b> <s>{{ w.text }}</s>
+          <span class="muted">
+            {{
+              (w.grounding.troubles ?? []).map((t) => `${t.kind}: ${t.said}`).join('; ') ||
+              'the evidence does not carry it'
+            }}</span
+          >
+        </p>
+        <details v-if="written.prompt.length > 0">
+          <summary>What the model was told, and wrote</summary>
+          <pre v-for="(m, i) in written.prompt" :key="i">{{ m.role }}: {{ m.text }}</pre>
+          <pre>{{ written.raw }}</pre>
+        </details>
+      </template>
       <slot />
     </section>
   </div>
@@ -198,6 +220,23 @@ article.on {
 }
 .sentence.on {
   background: var(--accent-soft);
+}
+.sentence.unsupported {
+  text-decoration: underline wavy var(--caution);
+}
+.step {
+  font-size: 12.5px;
+  margin-bottom: 4px;
+}
+.withheld {
+  font-size: 12.5px;
+}
+pre {
+  font: 12px var(--mono);
+  white-space: pre-wrap;
+  background: var(--sunk);
+  padding: 6px 8px;
+  margin: 6px 0 0;
 }
 .cite {
   font-size: 12px;

@@ -69,8 +69,16 @@ function set(f: Field, v: unknown): void {
         >
           <ElOption v-for="o in f.options ?? []" :key="o.value" :value="o.value" :label="o.label" />
         </ElSelect>
+        <ElInput
+          v-else-if="f.kind === 'text'"
+          type="textarea"
+          autosize
+          :model-value="String(values[keyOf(f)] ?? '')"
+          :aria-label="f.label"
+          @update:model-value="(v: string) => set(f, v)"
+        />
         <ElSlider
-          v-else-if="f.kind !== 'text'"
+          v-else
           size="small"
           :model-value="Number(values[keyOf(f)])"
           :min="f.min"

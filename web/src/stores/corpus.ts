@@ -17,6 +17,7 @@ export const useCorpus = defineStore('corpus', () => {
   const endListeners = new Set<(j: Job) => void>()
   const sourceListeners = new Set<() => void>()
   const findingListeners = new Set<() => void>()
+  const noticeListeners = new Set<() => void>()
   let watching = false
   let due: ReturnType<typeof setTimeout> | undefined
 
@@ -77,6 +78,7 @@ export const useCorpus = defineStore('corpus', () => {
       reloadSoon()
       for (const f of findingListeners) f()
     }
+    if (e.kind === 'notice') for (const f of noticeListeners) f()
     if (e.kind === 'document') {
       reloadSoon()
       for (const f of documentListeners) f(e.body as DocumentRow)
@@ -103,6 +105,11 @@ export const useCorpus = defineStore('corpus', () => {
   function onFindings(f: () => void): () => void {
     findingListeners.add(f)
     return () => findingListeners.delete(f)
+  }
+
+  function onNotice(f: () => void): () => void {
+    noticeListeners.add(f)
+    return () => noticeListeners.delete(f)
   }
 
   function onDocument(f: (d: DocumentRow) => void): () => void {
@@ -133,6 +140,7 @@ export const useCorpus = defineStore('corpus', () => {
     onDocument,
     onSource,
     onFindings,
+    onNotice,
     onJobEnd,
   }
 })

@@ -1,95 +1,104 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, onMounted, ref } from 'vue'
-import { api, ok, type Field, type Method } from '@/api/client'
+import { computed, onMounted, onUnmounted, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import ConnectionForm from '@/components/ConnectionForm.vue'
+import SettingsForm from '@/components/SettingsForm.vue'
 import { useCorpus } from '@/stores/corpus'
+import MannerGuide from './MannerGuide.vue'
+import NoticeList from './NoticeList.vue'
+import PinnedSheet from './PinnedSheet.vue'
+import RiskCurve from './RiskCurve.vue'
+import RuleList from './RuleList.vue'
+import { useAnswer } from './store'
 
 const corpus = useCorpus()
-const fields = ref<Field[]>([])
-const method = ref<Method>()
-const problem = ref('')
+const answer = useAnswer()
+const route = useRoute()
+const router = useRouter()
 
-type AnswerSettings = Method['answer']
-const answerFields = computed(() => fields.value.filter((f) => f.key.startsWith('answer.')))
-
-function keyOf(f: Field): keyof AnswerSettings {
-  return f.key.slice('answer.'.length) as keyof AnswerSettings
-}
-
-async function save(): Promise<void> {
-  if (method.value === undefined) return
-  try {
-    await ok(api.PUT('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } }, body: method.value }))
-    problem.value = ''
-  } catch (e) {
-    problem.value = (e as Error).message
-  }
-  corpus.saving = 0
-}
-const saveSoon = useDebounceFn(save, 400)
-
-function set(f: Field, v: string | number | boolean | undefined): void {
-  if (method.value === undefined || v === undefined) return
-  method.value = { ...method.value, answer: { ...method.value.answer, [keyOf(f)]: v } }
-  corpus.saving = 1
-  void saveSoon()
-}
-
-onMounted(async () => {
-  try {
-    fields.value = await ok(api.GET('/api/settings'))
-    method.value = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } }))
-  } catch (e) {
-    problem.value = (e as Error).message
-  }
+const views = [
+  { key: 'manner', label: 'Manner' },
+  { key: 'bar', label: 'Evidence bar' },
+  { key: 'rules', label: 'House rules' },
+  { key: 'wording', label: 'Wording' },
+] as const
+const view = computed({
+  get: () => String(route.query.view ?? 'manner'),
+  set: (v) => void router.replace({ query: { ...route.query, view: v === 'manner' ? undefined : v } }),
 })
+const groups: Record<string, string[]> = {
+  bar: ['bar', 'refusal', 'turnTo', 'unfound'],
+  wording: ['composer', 'unsupported', 'carried', 'tokens', 'sources'],
+}
+const fieldsIn = (group: string) => answer.fields.filter((f) => groups[group]?.includes(f.key.replace('answer.', '')))
+const mannerFields = computed(() =>
+  answer.fields.filter(
+    (f) => f.key.startsWith('answer.') && !Object.values(groups).flat().includes(f.key.replace('answer.', '')),
+  ),
+)
+const shown = computed(() => (view.value === 'manner' ? mannerFields.value : fieldsIn(view.value)))
+
+const refreshSoon = useDebounceFn(() => answer.refresh(), 350)
+watch(
+  () => answer.tried,
+  () => void refreshSoon(),
+  { deep: true },
+)
+watch(
+  () => answer.changed,
+  (c) => (corpus.unapplied = c ? 'Not applied' : ''),
+)
+onMounted(() => answer.load())
+onUnmounted(() => (corpus.unapplied = ''))
 </script>
 
 <template>
-  <div class="panes">
+  <div class="panes" :class="{ broad: view === 'rules' }">
     <div class="left stack">
-      <h1>Evidence and refusal</h1>
-      <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
-      <template v-if="method !== undefined">
-        <div v-for="f in answerFields" :key="f.key" class="field">
-          <span class="label"
-            ><span>{{ f.label }}</span
-            ><span class="muted figure">{{
-              f.kind === 'text' ? '' : `${method.answer[keyOf(f)]} ${f.unit ?? ''}`
-            }}</span></span
-          >
-          <ElInput
-            v-if="f.kind === 'text'"
-            :model-value="String(method.answer[keyOf(f)])"
-            type="textarea"
-            autosize
-            :aria-label="f.label"
-            @update:model-value="(v: string) => set(f, v)"
+      <h1>Answer</h1>
+      <div class="tabs" role="tablist" aria-label="What is set">
+        <button v-for="v in views" :key="v.key" role="tab" :aria-selected="view === v.key" @click="view = v.key">
+          {{ v.label }}
+        </button>
+      </div>
+      <p v-if="answer.problem !== ''" class="notice bad" role="alert">{{ answer.problem }}</p>
+      <div v-if="answer.changed" class="notice caution row" role="status">
+        <span>Tried on the sheet, not applied.</span>
+        <ElButton type="primary" @click="answer.apply()">Apply</ElButton>
+        <ElButton @click="answer.reset()">Undo</ElButton>
+      </div>
+      <template v-if="answer.tried !== undefined">
+        <RuleList v-if="view === 'rules'" />
+        <template v-else>
+          <MannerGuide v-if="view === 'manner'" />
+          <ConnectionForm
+            v-if="view === 'wording'"
+            kind="chat"
+            label="The language model"
+            connected="is at"
+            unconnected="is not connected"
+            path="/chat/completions, of any endpoint of the widely used chat-completions protocol"
           />
-          <ElSlider
-            v-else
-            :model-value="Number(method.answer[keyOf(f)])"
-            :min="f.min"
-            :max="f.max"
-            :step="f.step ?? 1"
-            :show-tooltip="false"
-            :aria-label="f.label"
-            @update:model-value="(v) => set(f, Number(v))"
+          <SettingsForm
+            :fields="shown"
+            :values="answer.tried.answer"
+            :before="answer.applied?.answer"
+            @change="(k, v) => answer.set('answer', k, v)"
           />
-          <p class="hint">{{ f.help }}</p>
-        </div>
+        </template>
       </template>
     </div>
     <div class="right stack">
-      <h2>Try it</h2>
-      <p class="notice">
-        Settings save as they change. Ask in the strip below: the reply is made under this bar, and its trail shows the
-        support of every passage that was kept.
-      </p>
-      <p class="muted">
-        To come here: a sheet of pinned questions re-answered as settings move, manner, house rules, and a model
-        connection.
-      </p>
+      <RiskCurve v-if="view === 'bar'" />
+      <PinnedSheet />
+      <NoticeList v-if="view === 'rules'" />
     </div>
   </div>
 </template>
+
+<style scoped>
+.panes.broad {
+  grid-template-columns: minmax(420px, 560px) minmax(0, 1fr);
+}
+</style>

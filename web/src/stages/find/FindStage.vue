@@ -3,6 +3,7 @@ import { useDebounceFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ok, type Reply, type Variant } from '@/api/client'
+import { passNames } from '@/api/passes'
 import ConnectionForm from '@/components/ConnectionForm.vue'
 import SettingsForm from '@/components/SettingsForm.vue'
 import { useCorpus } from '@/stores/corpus'
@@ -10,8 +11,10 @@ import { onKeys } from '@/stores/keys'
 import { nameOf } from '../gather/store'
 import HitList from './HitList.vue'
 import ManyQuestions from './ManyQuestions.vue'
+import RewriteBench from './RewriteBench.vue'
 import SideBySide from './SideBySide.vue'
 import { useFind } from './store'
+import ThreeWordings from './ThreeWordings.vue'
 import WorthView from './WorthView.vue'
 
 const corpus = useCorpus()
@@ -30,19 +33,14 @@ const views = [
   { key: 'one', label: 'One question' },
   { key: 'sides', label: 'Side by side' },
   { key: 'many', label: 'Many questions' },
+  { key: 'rewriting', label: 'Rewriting' },
+  { key: 'wordings', label: 'One need, three wordings' },
   { key: 'worth', label: 'What each part is worth' },
 ] as const
 const view = computed({
   get: () => String(route.query.view ?? 'one'),
   set: (v) => void router.replace({ query: { ...route.query, view: v === 'one' ? undefined : v } }),
 })
-const passes: Record<string, string> = {
-  asked: 'As asked',
-  filler: 'Filler dropped',
-  spelling: 'Spelling corrected',
-  compound: 'Compounds joined',
-  'follow-up': 'Follow-up completed',
-}
 const kinds = ['page', 'file', 'film', 'text', 'pairs'] as const
 const reading = computed(() => reply.value?.trail?.reading)
 const fieldsOf = (stage: string) => computed(() => find.fields.filter((f) => f.key.startsWith(`${stage}.`)))
@@ -152,8 +150,8 @@ onUnmounted(() => {
       <details v-if="reading" open>
         <summary>What was searched for</summary>
         <ol class="wordings">
-          <li v-for="(w, i) in reading.wordings" :key="i">
-            <span class="muted">{{ passes[w.pass] ?? w.pass }}</span><br />{{ w.text }}
+          <li v-for="(s, i) in reading.searches ?? []" :key="i">
+            <span class="muted">{{ passNames[s.pass] ?? s.pass }}</span><br />{{ s.text }}
           </li>
         </ol>
         <p class="terms">
@@ -280,6 +278,8 @@ onUnmounted(() => {
       <template v-if="ready">
         <ManyQuestions v-if="view === 'many'" />
         <WorthView v-else-if="view === 'worth'" />
+        <RewriteBench v-else-if="view === 'rewriting'" />
+        <ThreeWordings v-else-if="view === 'wordings'" />
         <p v-else-if="reply === undefined" class="notice">
           Ask at the left to see which chunks a question reaches, in which order, and why each ranks where it does.
         </p>
@@ -291,24 +291,6 @@ onUnmounted(() => {
 </template>
 
 <style scoped>
-.tabs {
-  display: flex;
-  gap: 18px;
-  border-bottom: 1px solid var(--line);
-}
-.tabs button {
-  background: none;
-  border: 0;
-  border-bottom: 3px solid transparent;
-  padding: 4px 0 6px;
-  color: var(--ink);
-  font-weight: 600;
-  cursor: pointer;
-}
-.tabs button[aria-selected='true'] {
-  color: var(--accent);
-  border-bottom-color: var(--accent);
-}
 details {
   border-top: 1px solid var(--line);
   padding-top: 10px;

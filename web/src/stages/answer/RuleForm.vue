@@ -1,0 +1,188 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import RuleDetails from './RuleDetails.vue'
+import type { Action, Rule } from './store'
+
+/** One house rule: when, then. */
+const props = defineProps<{ rule: Rule }>()
+const emit = defineEmits<{ change: [rule: Rule] }>()
+
+type When = Rule['when']
+
+const lines = (s: string): string[] => s.split('\n').map((l) => l.trim())
+const kept = (xs: string[]): string[] => xs.filter((x) => x !== '')
+const set = (part: Partial<Rule>): void => emit('change', { ...props.rule, ...part })
+const when = (part: Partial<When>): void => set({ when: { ...props.rule.when, ...part } })
+
+function act(i: number, part: Partial<Action>): void {
+  set({ then: props.rule.then.map((a, k) => (k === i ? { ...a, ...part } : a)) })
+}
+
+const kinds: { key: Action['kind']; label: string }[] = [
+  { key: 'reply', label: 'Say this' },
+  { key: 'line', label: 'Add a line' },
+  { key: 'ask', label: 'Ask for details' },
+  { key: 'handOver', label: 'Hand over to a person' },
+  { key: 'alert', label: 'Raise an alert' },
+]
+const examples = computed(() => (props.rule.when.like ?? []).join('\n'))
+
+function kindOf(i: number, k: unknown): void {
+  const kind = k as Action['kind']
+  const fresh: Action = { kind }
+  if (kind === 'ask') fresh.details = [{ name: 'Name', ask: 'What is your name?', type: 'text' }]
+  if (kind === 'reply' || kind === 'line') fresh.text = '…'
+  if (kind === 'alert') fresh.to = 'duty@example.org'
+  set({ then: props.rule.then.map((a, k) => (k === i ? fresh : a)) })
+}
+</script>
+
+<template>
+  <div class="form stack">
+    <label class="field">
+      <span class="label">Name</span>
+      <ElInput :model-value="rule.name" maxlength="120" @update:model-value="(v: string) => set({ name: v })" />
+    </label>
+    <h4>When</h4>
+    <label class="field">
+      <span class="label">Somebody says something like</span>
+      <ElInput
+        type="textarea"
+        autosize
+        :model-value="examples"
+        placeholder="Example wordings, one a line; about eight are enough"
+        @change="(v: string) => when({ like: kept(lines(v)) })"
+      />
+    </label>
+    <div class="row">
+      <label class="field">
+        <span class="label">How alike it must be</span>
+        <ElInputNumber
+          size="small"
+          :model-value="rule.when.nearness || 0.61"
+          :min="0.2"
+          :max="1"
+          :step="0.05"
+          :precision="2"
+          @update:model-value="(v: number | undefined) => when({ nearness: v ?? 0 })"
+        />
+      </label>
+      <ElCheckbox :model-value="rule.when.person ?? false" @change="(v: unknown) => when({ person: v === true })"
+        >asks for a person</ElCheckbox
+      >
+      <ElCheckbox :model-value="rule.when.urgent ?? false" @change="(v: unknown) => when({ urgent: v === true })"
+        >sounds urgent</ElCheckbox
+      >
+      <ElCheckbox
+        :model-value="rule.when.unanswered ?? false"
+        @change="(v: unknown) => when({ unanswered: v === true })"
+        >only if the sources have no answer</ElCheckbox
+      >
+    </div>
+    <label class="field">
+      <span class="label">or says one of these words</span>
+      <ElInput
+        :model-value="(rule.when.contains ?? []).join(', ')"
+        placeholder="words or phrases, with commas between"
+        @change="(v: string) => when({ contains: kept(v.split(',').map((x) => x.trim())) })"
+      />
+    </label>
+    <div class="row">
+      <label class="field">
+        <span class="label">On these pages</span>
+        <ElInput
+          :model-value="(rule.when.pages ?? []).join(', ')"
+          placeholder="/fares, or a host; empty for all"
+          @change="(v: string) => when({ pages: kept(v.split(',').map((x) => x.trim())) })"
+        />
+      </label>
+      <label class="field">
+        <span class="label">In these languages</span>
+        <ElInput
+          :model-value="(rule.when.languages ?? []).join(', ')"
+          placeholder="de, fr; empty for all"
+          @change="(v: string) => when({ languages: kept(v.split(',').map((x) => x.trim())) })"
+        />
+      </label>
+    </div>
+    <h4>Then</h4>
+    <fieldset v-for="(a, i) in rule.then" :key="i" class="stack">
+      <legend class="sr">Action {{ i + 1 }}</legend>
+      <div class="row">
+        <ElSelect :model-value="a.kind" aria-label="What is done" @update:model-value="(k: unknown) => kindOf(i, k)">
+          <ElOption v-for="k in kinds" :key="k.key" :value="k.key" :label="k.label" />
+          <ElOption v-if="a.kind === 'narrow'" value="narrow" label="Answer from some sources" />
+        </ElSelect>
+        <button v-if="rule.then.length > 1" class="linkish" @click="set({ then: rule.then.filter((_, k) => k !== i) })">
+          remove
+        </button>
+      </div>
+      <ElInput
+        v-if="a.kind !== 'alert' && a.kind !== 'narrow'"
+        type="textarea"
+        autosize
+        :model-value="a.text ?? ''"
+        :placeholder="a.kind === 'ask' ? 'Said when all is told' : 'What is said'"
+        :aria-label="a.kind === 'ask' ? 'Said when all is told' : 'What is said'"
+        @update:model-value="(v: string) => act(i, { text: v })"
+      />
+      <ElCheckbox
+        v-if="a.kind === 'reply'"
+        :model-value="a.beside ?? false"
+        @change="(v: unknown) => act(i, { beside: v === true })"
+        >and answer from the sources as well</ElCheckbox
+      >
+      <RuleDetails v-else-if="a.kind === 'ask'" :action="a" @change="(part) => act(i, part)" />
+      <div v-else-if="a.kind === 'alert' || a.kind === 'handOver'" class="row">
+        <ElInput
+          v-if="a.kind === 'alert'"
+          :model-value="a.to ?? ''"
+          placeholder="mail address or https:// address"
+          aria-label="Where the alert goes"
+          @change="(v: string) => act(i, { to: v.trim() })"
+        />
+        <ElInput
+          v-else
+          :model-value="a.team ?? ''"
+          placeholder="to which team"
+          aria-label="Team"
+          @update:model-value="(v: string) => act(i, { team: v })"
+        />
+        <ElInput
+          :model-value="a.purpose ?? ''"
+          placeholder="what it is about"
+          aria-label="What it is about"
+          @update:model-value="(v: string) => act(i, { purpose: v })"
+        />
+      </div>
+    </fieldset>
+    <div class="row">
+      <ElButton size="small" @click="set({ then: [...rule.then, { kind: 'line', text: '…' }] })"
+        >Do one thing more</ElButton
+      >
+      <ElCheckbox :model-value="rule.stop ?? false" @change="(v: unknown) => set({ stop: v === true })"
+        >try no later rule</ElCheckbox
+      >
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.form {
+  border-top: 1px solid var(--line);
+  margin-top: 8px;
+  padding-top: 8px;
+}
+h4 {
+  margin-bottom: 0;
+}
+fieldset {
+  border: 0;
+  border-left: 2px solid var(--line);
+  padding: 0 0 0 10px;
+  margin-inline: 0;
+}
+.row > .field {
+  flex: 1;
+}
+</style>

@@ -1,0 +1,60 @@
+import { computed, ref } from 'vue'
+import { api, ok, type Field, type Method } from '@/api/client'
+import { useCorpus } from './corpus'
+
+type Stage = 'chunk' | 'embed' | 'query' | 'find' | 'answer'
+
+const same = (a: unknown, b: unknown): boolean => JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
+
+/** A corpus's method as it is applied, and as it is being tried. `parts` are those parts of it that a stage tries out. */
+export function useDraft(parts: (keyof Method)[]) {
+  const corpus = useCorpus()
+  const fields = ref<Field[]>([])
+  const applied = ref<Method>()
+  const tried = ref<Method>()
+  const problem = ref('')
+  const changed = computed(
+    () => tried.value !== undefined && parts.some((p) => !same(tried.value?.[p], applied.value?.[p])),
+  )
+
+  async function load(): Promise<void> {
+    try {
+      fields.value = await ok(api.GET('/api/settings'))
+      const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } }))
+      applied.value = m
+      tried.value = m
+      problem.value = ''
+    } catch (e) {
+      problem.value = (e as Error).message
+    }
+  }
+
+  function set(stage: Stage, key: string, v: string | number | boolean): void {
+    if (tried.value !== undefined) tried.value = { ...tried.value, [stage]: { ...tried.value[stage], [key]: v } }
+  }
+
+  function put(change: Partial<Method>): void {
+    if (tried.value !== undefined) tried.value = { ...tried.value, ...change }
+  }
+
+  function reset(): void {
+    tried.value = applied.value
+  }
+
+  async function apply(): Promise<void> {
+    if (tried.value === undefined) return
+    corpus.saving++
+    try {
+      const path = { corpus: corpus.name }
+      const saved = await ok(api.PUT('/api/corpora/{corpus}/method', { params: { path }, body: tried.value }))
+      applied.value = saved.method
+      tried.value = saved.method
+      problem.value = ''
+    } catch (e) {
+      problem.value = (e as Error).message
+    }
+    corpus.saving--
+  }
+
+  return { fields, applied, tried, problem, changed, load, set, put, reset, apply }
+}
