@@ -376,8 +376,47 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 		}
 		p.support = calibrated.support(f)
 	}
+	if lacksFigure(r.Wants, ps) {
+		for _, p := range ps {
+			p.features.Missing = 1
+			p.support = less(p.support, calibrated.missing)
+		}
+	}
 	return nil
 }
+
+// bearing is the share of the best support from which a passage bears on a question.
+const bearing = 0.5
+
+// lacksFigure reports whether a question asks for a price, or for a way to reach somebody, and no passage that bears on it holds
+// any. Other figures can be told without one: "when?" by "before the boat sails".
+func lacksFigure(wants []text.QuantityKind, ps []*passage) bool {
+	best := 0.0
+	for _, p := range ps {
+		best = max(best, p.support)
+	}
+	for _, kinds := range [][]text.QuantityKind{{text.Money}, {text.Phone, text.Mail}} {
+		if len(wants) == 0 || !slices.Contains(kinds, wants[0]) {
+			continue
+		}
+		return !slices.ContainsFunc(ps, func(p *passage) bool {
+			return p.support >= bearing*best && slices.ContainsFunc(p.units, func(u unit) bool { return holdsFigure(&u, kinds) })
+		})
+	}
+	return false
+}
+
+func holdsFigure(u *unit, kinds []text.QuantityKind) bool {
+	if slices.Contains(kinds, text.Money) && costless.MatchString(u.text) {
+		return true
+	}
+	return slices.ContainsFunc(u.figures, func(q text.Quantity) bool {
+		return slices.Contains(kinds, q.Kind) || q.Kind == text.Web && slices.Contains(kinds, text.Mail)
+	})
+}
+
+// costless is the price of what costs nothing, said so that nothing else can be meant.
+var costless = regexp.MustCompile(`(?i)\b(?:free of charge|(?:at )?no (?:extra |additional )?(?:charge|cost|fee)|without charge|gratis|costs? nothing|need not pay|do(?:es)? not (?:cost|charge)|for free|percent|per cent)\b|%`)
 
 // cosinesOf is how alike each ranked chunk is to the question, [ranked].
 func cosinesOf(question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {
@@ -467,6 +506,42 @@ func handOut(ps []*passage, question string) *passage {
 	return nil
 }
 
+// fork tells each way of a fork under its name, or asks which is meant when they are many. It reports false when a way has
+// nothing to say.
+func (t *Trail) fork(f *fork, weights map[string]float64, b Bench) bool {
+	if len(f.ways) > mostWays {
+		t.askBack(f, f.ways[0].p, b.Answer)
+		return true
+	}
+	var said []Sentence
+	for _, w := range f.ways {
+		w.p.share = 1
+		qs := pick(w.p, b.Answer.Words/len(f.ways), weights, t.Reading.Wants)
+		if len(qs) == 0 || pointing(w.p.rank.Entry.Marks, b.Answer) != "" {
+			return false
+		}
+		for i, q := range qs {
+			u := &q.p.units[q.u]
+			text := u.plainText(weights)
+			if i == 0 {
+				text = w.label + ": " + text
+			}
+			said = append(said, Sentence{Text: text, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+		}
+	}
+	t.Reply = append(t.Reply, said...)
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the evidence parts on what the question leaves open: %s", strings.Join(f.options, ", "))
+	return true
+}
+
+func (t *Trail) askBack(f *fork, p *passage, s Settings) {
+	t.Reply = []Sentence{{Text: f.put(s.Asking), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.rank.Entry.Span, Support: p.support}}
+	t.Outcome, t.Why = AskedBack, "the evidence parts on what the question leaves open"
+}
+
+// mostTies is how many rows are said that have the same most or least of something.
+const mostTies = 4
+
 func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 	weights := map[string]float64{}
 	for _, a := range terms {
@@ -478,7 +553,25 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 			able = append(able, p)
 		}
 	}
+	if p, cells, ok := extremal(t.Reading.Alone, able[:min(len(able), b.Answer.Sources)], weights); ok && pointing(p.rank.Entry.Marks, b.Answer) == "" {
+		for _, c := range cells[:min(len(cells), mostTies)] {
+			t.Reply = append(t.Reply, Sentence{Text: p.cellText(c), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.units[c.unit].span, Support: p.support})
+		}
+		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; its table is compared", t.Support, t.Bar)
+		return
+	}
+	if b.Answer.AskBack {
+		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
+			return
+		}
+	}
 	quotes := compose(able, weights, t.Reading.Wants, b.Answer)
+	if b.Answer.AskBack {
+		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
+			t.askBack(f, quotes[0].p, b.Answer)
+			return
+		}
+	}
 	// Sentences of one passage stand together, in the order of the page.
 	order := map[*passage]int{}
 	for _, q := range quotes {

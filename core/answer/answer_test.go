@@ -235,3 +235,56 @@ func TestRowText(t *testing.T) {
 	assert.Equal(t, "Monday – Opens: 09:00; Closes: 17:00.", rowText(&us[0], nil))
 	assert.Equal(t, "Monday – Closes: 17:00.", rowText(&us[0], map[string]float64{"close": 1}))
 }
+
+func TestTheMostAndTheLeastOfATable(t *testing.T) {
+	b := bench(t, index.Public, map[string]string{
+		"parking": "# Harbour parking\n\n## Charges for parking\n\n| Stay | Car | Motorhome |\n|---|---|---|\n| One hour | £1.50 | £3.00 |\n| One day | £8.00 | £14.00 |\n| One week | £32.00 | £56.00 |\n",
+		"boats":   "# Our boats\n\n| Boat | Passengers | Cars |\n|---|---|---|\n| Skerrowe | 120 | 12 |\n| Pellworth | 280 | 38 |\n| Gannet | 60 | 0 |\n",
+		"dogs":    pages["dogs"],
+	})
+	for q, want := range map[string]string{
+		"What is the cheapest parking?":                      "One hour – Car: £1.50.",
+		"What is the most expensive parking for a car?":      "One week – Car: £32.00.",
+		"Which boat takes most cars?":                        "Pellworth – Cars: 38.",
+		"Which of your boats is the largest, by passengers?": "Pellworth – Passengers: 280.",
+	} {
+		r := ask(t, b, q)
+		assert.Equal(t, want, r.Text(), q)
+		assert.GreaterOrEqual(t, r.Reply[0].Candidate, 0, "it is cited")
+	}
+}
+
+func TestAPriceThatIsNowhereIsNotMadeUpFor(t *testing.T) {
+	b := bench(t, index.Public, pages)
+	asked := ask(t, b, "What is the price of the text message in fog?")
+	whole := ask(t, b, "Is there a text message in fog?")
+	assert.Less(t, asked.Support, whole.Support)
+	assert.Equal(t, 1.0, asked.Candidates[0].Features.Missing)
+}
+
+func TestWhereTheEvidenceParts(t *testing.T) {
+	b := bench(t, index.Public, map[string]string{
+		"summer": "# Summer timetable\n\n## First boat\n\nThe first boat to Sandrel leaves at 06:15 every day.\n",
+		"winter": "# Winter timetable\n\n## First boat\n\nThe first boat to Sandrel leaves at 07:40 every day.\n",
+		"dogs":   pages["dogs"],
+	})
+	b.Answer.AskBack, b.Answer.Asking = true, "That depends: {options}. Which do you mean?"
+	r := ask(t, b, "When does the boat to Sandrel leave?")
+	assert.Contains(t, r.Text(), "Summer timetable: The first boat to Sandrel leaves at 06:15")
+	assert.Contains(t, r.Text(), "Winter timetable: The first boat to Sandrel leaves at 07:40", "a blanket answer is a wrong answer to somebody")
+	r = ask(t, b, "When does the boat to Sandrel leave in winter?")
+	assert.Contains(t, r.Text(), "07:40")
+	assert.NotContains(t, r.Text(), "Winter timetable:", "what the question names decides")
+
+	rows := "# Fares\n\n## Fares by vehicle\n\n| Vehicle | Fare |\n|---|---|\n"
+	for i, v := range []string{"Bicycle", "Tandem", "Moped", "Motorcycle", "Car", "Van", "Minibus", "Lorry", "Tractor"} {
+		rows += fmt.Sprintf("| %s | £%d.00 |\n", v, 4+3*i)
+	}
+	b = bench(t, index.Public, map[string]string{"fares": rows, "dogs": pages["dogs"]})
+	b.Answer.AskBack, b.Answer.Asking = true, "That depends: {options}. Which do you mean?"
+	r = ask(t, b, "How much are the fares?")
+	assert.Equal(t, AskedBack, r.Outcome)
+	assert.Equal(t, "That depends: Bicycle, Tandem, Moped, Motorcycle, Car, Van, Minibus, Lorry or Tractor. Which do you mean?", r.Text())
+	r = ask(t, b, "a moped", "How much are the fares?", r.Text())
+	assert.Equal(t, "Moped – Fare: £10.00.", r.Text(), "the narrowed question is answered")
+}

@@ -82,6 +82,7 @@ type Features struct {
 	Figure  float64 `json:"figure"`  // 1 when the kind of figure that is asked for stands there, -1 when not, 0 when none is asked for
 	Heading float64 `json:"heading"` // how much of the nearest heading the question names, 0 to 1
 	Margin  float64 `json:"margin"`  // how far Cosine stands out from that of the chunks that are merely about
+	Missing float64 `json:"missing"` // 1 when a price or a way to reach somebody is asked for and no kept passage holds any
 	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }
 
@@ -106,11 +107,11 @@ func headingMatch(terms []asked, path []string) float64 {
 // calibration turns features into support, a logistic function of them: 0.5 is where answering and refusing weigh the same.
 // byEncoder rests on a fit over the FAQs of Debian, Python, Git and Perl (tools/evaluate/fit.py), rounded; its bias, and the
 // weights of figures and of strange names, were set by hand: see docs/decisions/0003-support.md.
-type calibration struct{ bias, soft, exact, cosine, near, unit, figure, heading, margin, strange float64 }
+type calibration struct{ bias, soft, exact, cosine, near, unit, figure, heading, margin, missing, strange float64 }
 
 var (
-	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, strange: -0.8}
-	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, strange: -1.2}
+	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, missing: -1.5, strange: -0.8}
+	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, missing: -1.5, strange: -1.2}
 )
 
 func (c calibration) support(f Features) float64 {
@@ -172,4 +173,9 @@ func wordsOf(us []unit, more ...string) []string {
 		take(text.Words(m))
 	}
 	return out
+}
+
+// less takes from a support what a further weight takes from its logit.
+func less(support, weight float64) float64 {
+	return 1 / (1 + (1-support)/support*math.Exp(-weight))
 }

@@ -27,6 +27,8 @@ type Settings struct {
 	Sources     int     `json:"sources" initial:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
 	Refusal     string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
 	TurnTo      string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
+	AskBack     bool    `json:"askBack" initial:"true" label:"Ask back" help:"Where the evidence parts on a condition that the question leaves open, up to three ways are told apart; of more, it is asked which is meant."`
+	Asking      string  `json:"asking" initial:"That depends: {options}. Which do you mean?" label:"Asking back" help:"How it is asked. {options} stands for what can be chosen."`
 	Unfound     string  `json:"unfound" initial:"About “{question}” I have found nothing." label:"Refusal of one part" help:"Said of one of several questions that has no answer. {question} stands for it."`
 	PointTo     string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
 	PointNow    string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`

@@ -151,7 +151,20 @@ func (w *work) inserted(before string) string {
 	if best <= leastLike {
 		return ""
 	}
-	return before[:from] + thing + before[to:]
+	return article(before[:from], thing) + thing + before[to:]
+}
+
+// article gives what stands before a thing with "a" or "an" as the thing wants it.
+func article(before, thing string) string {
+	for _, a := range []string{" a ", " an "} {
+		if rest, ok := strings.CutSuffix(before, a); ok {
+			if strings.ContainsRune("aeiouAEIOU", rune(thing[0])) {
+				return rest + " an "
+			}
+			return rest + " a "
+		}
+	}
+	return before
 }
 
 // leastLike is how alike in kind a thing must be to what it takes the place of. By the word vectors "senior" is 0.41 like

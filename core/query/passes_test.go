@@ -35,7 +35,7 @@ func talk(q string, s Settings, turns ...string) Reading {
 
 func TestEllipsesAreCompleted(t *testing.T) {
 	cases := []struct{ before, now, want string }{
-		{"How much is an adult return to Sandrel?", "And for a senior?", "How much is an senior return to Sandrel?"},
+		{"How much is an adult return to Sandrel?", "And for a senior?", "How much is a senior return to Sandrel?"},
 		{"How much is an adult return to Sandrel?", "what about Little Hobb?", "How much is an adult return to Little Hobb?"},
 		{"Is the ticket office open on Saturday?", "What about Sunday?", "Is the ticket office open on Sunday?"},
 		{"How much is a bicycle?", "and a kayak", "How much is a kayak?"},

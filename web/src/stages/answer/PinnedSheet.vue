@@ -99,7 +99,7 @@ function link(c: { document: string; version: string; span: { start: number; end
           </p>
           <p v-if="(p.tried.trail?.written?.withheld ?? []).length > 0" class="caution">
             withheld:
-            <s v-for="(w, i) in p.tried.trail?.written?.withheld ?? []" :key="i">{{ w.text }} </s>
+            <s v-for="(w, i) in p.tried.trail?.written?.withheld ?? []" :key="i" class="gap">{{ w.text }}</s>
           </p>
         </div>
       </div>
@@ -151,6 +151,9 @@ a.sentence {
 }
 .sentence.unsupported {
   text-decoration: underline wavy var(--caution);
+}
+.gap {
+  margin-right: 0.4em;
 }
 .evidence {
   border-left: 3px solid var(--accent);

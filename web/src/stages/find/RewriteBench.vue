@@ -37,9 +37,9 @@ async function run(): Promise<void> {
   busy.value = true
   try {
     const got = await ok(
-      api.POST('/api/corpora/{corpus}/find', {
+      api.POST('/api/corpora/{corpus}/try', {
         params: { path: { corpus: corpus.name } },
-        body: { question: last.text, turns: said.value.slice(0, -1), surface: 'bench', ...find.variant },
+        body: { question: last.text, turns: said.value.slice(0, -1), surface: 'bench', ...find.variant, rules: [] },
       }),
     )
     if (mine !== round) return
