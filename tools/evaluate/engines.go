@@ -26,6 +26,11 @@ const depth = 10
 
 // product is the product's own ranking, as every question of a person goes through it.
 func product(name string, c *collection, emb embed.Embedder, words *embed.Static, s find.Settings) (engine, error) {
+	return rewritten(name, c, emb, words, s, method.Default().Query)
+}
+
+// rewritten is the same with passes of rewriting of one's own choice.
+func rewritten(name string, c *collection, emb embed.Embedder, words *embed.Static, s find.Settings, set query.Settings) (engine, error) {
 	texts := make([]string, len(c.entries))
 	for i, e := range c.entries {
 		texts[i] = e.answer.Text
@@ -40,9 +45,26 @@ func product(name string, c *collection, emb embed.Embedder, words *embed.Static
 	}
 	v := (&index.Snapshot{Parts: []index.Part{{Segment: c.snapshot(), Vectors: vs}}}).See(index.Public)
 	encoded := find.Encoded{Chunks: emb.ID() != words.ID(), Sentences: emb.ID() != words.ID()}
-	set := method.Default().Query
+	lib := find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}
+	look := func(r query.Reading, chunks int) ([]query.Found, error) {
+		ranked, err := find.Rank(r, v, lib, s, chunks)
+		if err != nil {
+			return nil, err
+		}
+		var out []query.Found
+		for _, x := range ranked.Ranked {
+			d, err := c.Version(x.Entry.Version)
+			if err != nil {
+				return nil, err
+			}
+			if x.Lexical > 0 {
+				out = append(out, query.Found{Text: d.Of(x.Entry.Span), Score: x.Lexical})
+			}
+		}
+		return out, nil
+	}
 	return engine{name, func(q string) ([]string, error) {
-		ranked, err := find.Rank(query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words}, set), v, find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}, s, depth)
+		ranked, err := find.Rank(query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words, Look: look}, set), v, lib, s, depth)
 		if err != nil {
 			return nil, err
 		}

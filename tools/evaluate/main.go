@@ -7,6 +7,7 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"math"
@@ -19,12 +20,11 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/measure"
 	"jolvex/core/method"
-	"jolvex/core/prove"
 )
 
 func main() {
 	all := flag.Bool("all", false, "also the FAQs of Python, Git and Perl")
-	only := flag.String("only", "", "ranking, replies, grounding, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, passes, replies, grounding, inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	var set list
@@ -80,6 +80,10 @@ func run(all, verbose bool, only, sampled string, set list) error {
 		return fit(all, m.Find)
 	case only == "sweep":
 		return sweep(all, m.Find)
+	case only == "passes":
+		return passes()
+	case only == "inventing":
+		return inventing()
 	case only == "grounding":
 		return grounding()
 	case only == "replies":
@@ -91,7 +95,7 @@ func run(all, verbose bool, only, sampled string, set list) error {
 	if err := replies(set.change, verbose); err != nil {
 		return err
 	}
-	return grounding()
+	return errors.Join(passes(), grounding(), inventing())
 }
 
 func collections(all bool) ([]*collection, error) {
@@ -203,23 +207,9 @@ func ours(s find.Settings) []ranked {
 }
 
 func printRanking(c *collection, e engine, kind string) error {
-	var ranks prove.Ranks
-	for _, a := range c.asks {
-		if a.kind != kind {
-			continue
-		}
-		got, err := e.rank(a.text)
-		if err != nil {
-			return fmt.Errorf("%s, %q: %w", e.name, a.text, err)
-		}
-		rank := 0
-		for i, id := range got {
-			if id == a.want {
-				rank = i + 1
-				break
-			}
-		}
-		ranks = append(ranks, rank)
+	ranks, err := ranksOf(c, e, kind)
+	if err != nil {
+		return err
 	}
 	r := ranks.Retrieval()
 	if r.Questions == 0 {

@@ -100,6 +100,18 @@ func (s *session) debian() error {
 }
 
 func (s *session) ferries() error {
+	if err := s.gatherFerries(); err != nil {
+		return err
+	}
+	qs, err := prove.ReadQuestions(strings.NewReader(string(demo.Questions())))
+	if err != nil {
+		return err
+	}
+	return s.run(demo.Corpus, demo.Set, qs)
+}
+
+// gatherFerries gathers the demo site.
+func (s *session) gatherFerries() error {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err
@@ -114,14 +126,7 @@ func (s *session) ferries() error {
 	if _, _, err := s.app.AddSite(s.ctx, demo.Corpus, home, store.SourceSettings{AllowPrivate: true}); err != nil {
 		return err
 	}
-	if err := s.idle(demo.Corpus); err != nil {
-		return err
-	}
-	qs, err := prove.ReadQuestions(strings.NewReader(string(demo.Questions())))
-	if err != nil {
-		return err
-	}
-	return s.run(demo.Corpus, demo.Set, qs)
+	return s.idle(demo.Corpus)
 }
 
 // idle waits until nothing is under way.
