@@ -560,6 +560,7 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; its table is compared", t.Support, t.Bar)
 		return
 	}
+	specials(able, terms)
 	if b.Answer.AskBack {
 		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
 			return

@@ -21,6 +21,7 @@ type passage struct {
 	units    []unit
 	support  float64
 	features Features
+	special  bool    // holds every word of the question where the first passage does not
 	share    float64 // how much of the reply it may have
 	headed   float64 // likeness of meaning of the question and the nearest heading
 }
@@ -43,6 +44,25 @@ const (
 	lacking = 1.5
 	beside  = 0.1
 )
+
+// every is what a passage gains that holds every word of a question of several words, of which the first passage lacks one
+// that is rare.
+const (
+	every    = 2
+	several  = 4
+	allWords = 0.95
+	lacksOne = 0.75
+)
+
+// specials marks the passages that hold every word of a question of several words, when the first lacks a good part of them.
+func specials(ps []*passage, terms []asked) {
+	if len(terms) < several || len(ps) == 0 || ps[0].features.Exact > lacksOne {
+		return
+	}
+	for _, p := range ps {
+		p.special = p.features.Exact >= allWords
+	}
+}
 
 // spread is how fast the claim of a chunk falls with its score (z-scores): a chunk 1.0 below the best has a third of its claim.
 const spread = 0.9
@@ -77,6 +97,9 @@ func claim(ps []*passage, most int) []*passage {
 	some := slices.ContainsFunc(ps, func(p *passage) bool { return p.features.Figure > 0 })
 	worth := func(p *passage) float64 {
 		w := p.rank.Score + p.support
+		if p.special {
+			w += every
+		}
 		if some && p.features.Figure < 0 {
 			w -= lacking
 		}

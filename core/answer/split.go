@@ -44,6 +44,9 @@ func forked(ps []*passage, terms []asked, wants []text.QuantityKind) *fork {
 		if p.features.Figure <= 0 || p.support < near*first.support || p.rank.Score < first.rank.Score-1 {
 			continue
 		}
+		if resemblance(first, p) < parallel {
+			continue
+		}
 		k, ok := apartAt(path, headingsOf(p))
 		if !ok || at >= 0 && k != at || !text.FiguresDiffer(bodyOf(first), bodyOf(p)) {
 			continue
@@ -56,7 +59,7 @@ func forked(ps []*passage, terms []asked, wants []text.QuantityKind) *fork {
 			f.ways = append(f.ways, way{p, label})
 		}
 	}
-	if len(f.ways) < 2 {
+	if len(f.ways) < 2 || outdone(f, ps) {
 		return nil
 	}
 	for _, w := range f.ways {
@@ -66,6 +69,48 @@ func forked(ps []*passage, terms []asked, wants []text.QuantityKind) *fork {
 		f.options = append(f.options, w.label)
 	}
 	return f
+}
+
+// parallel is the share of their words that passages have in common which say the same of different things.
+const parallel = 0.5
+
+// resemblance is the share of different words, figures left out, that two passages have in common of all that either has.
+func resemblance(a, b *passage) float64 {
+	x, y := plainWords(a), plainWords(b)
+	both := 0
+	for w := range x {
+		if y[w] {
+			both++
+		}
+	}
+	if all := len(x) + len(y) - both; all > 0 {
+		return float64(both) / float64(all)
+	}
+	return 0
+}
+
+func plainWords(p *passage) map[string]bool {
+	out := map[string]bool{}
+	for i := range p.units {
+		for _, w := range p.units[i].words {
+			if !strings.ContainsAny(w.Norm, "0123456789") {
+				out[w.Norm] = true
+			}
+		}
+	}
+	return out
+}
+
+// better is by how much more of the question's words a passage beside a fork may carry than the fork's own.
+const better = 0.15
+
+// outdone reports whether a passage beside a fork carries more of what was asked than its ways do.
+func outdone(f *fork, ps []*passage) bool {
+	most := 0.0
+	for _, w := range f.ways {
+		most = max(most, w.p.features.Exact)
+	}
+	return slices.ContainsFunc(ps, func(p *passage) bool { return p.features.Exact > most+better })
 }
 
 // own are the stems of a label that no other way's label has.

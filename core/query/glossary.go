@@ -48,10 +48,7 @@ func (w *work) lookUpGlossary() string {
 		var ts []Term
 		for i, f := range forms {
 			if i != at && (at == 0 || i == 0) { // what it means says the term, not all else that it means
-				for _, t := range termsOf(f) {
-					if w.tools.Corpus.Frequency(t.Stem) == 0 {
-						continue // what the corpus lacks finds nothing
-					}
+				for _, t := range w.held(termsOf(f)) {
 					t.Weight, t.Pass = t.Weight*glossaryWeight, PassGlossary
 					ts = append(ts, t)
 				}
@@ -68,6 +65,16 @@ func (w *work) lookUpGlossary() string {
 		return "no term of the glossary is asked about"
 	}
 	return strings.Join(why, ", ")
+}
+
+// held gives a form's terms when the corpus holds all of them: half of a name finds something else.
+func (w *work) held(ts []Term) []Term {
+	for _, t := range ts {
+		if w.tools.Corpus.Frequency(t.Stem) == 0 {
+			return nil
+		}
+	}
+	return ts
 }
 
 func normsOf(s string) []string {

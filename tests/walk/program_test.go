@@ -244,7 +244,7 @@ func TestProveInABuild(t *testing.T) {
 	assert.Contains(t, r.stdout, "95 % interval")
 	raw, err := os.ReadFile(report)
 	require.NoError(t, err)
-	assert.Contains(t, string(raw), `<testsuite name="first" tests="55"`)
+	assert.Contains(t, string(raw), `<testsuite name="first" tests="80"`)
 
 	r = run(t, "", "prove", "--data", data, "--corpus", "f", "--set", "first", "--min-pass", "1", "--json")
 	assert.Equal(t, 3, r.code, "below the floor")

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -120,6 +121,12 @@ func (s *session) gatherFerries() error {
 	srv := &http.Server{Handler: sim.Site(demo.Pages(), home, time.Now), ReadHeaderTimeout: 5 * time.Second}
 	go func() { _ = srv.Serve(l) }() // ends with Close
 	defer srv.Close()
+	change := s.change
+	s.change = func(m *method.Method) error {
+		g, err := work.ReadGlossary(demo.Glossary())
+		m.Glossary = g.Entries
+		return errors.Join(err, change(m))
+	}
 	if err := s.corpus(demo.Corpus); err != nil {
 		return err
 	}
