@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
+import TextEntry from '@/components/TextEntry.vue'
 import type { Action } from './store'
 
 type Detail = Schema['RuleDetail']
@@ -32,17 +33,17 @@ function add(): void {
 <template>
   <div class="stack">
     <div v-for="(d, k) in details" :key="k" class="row">
-      <ElInput
+      <TextEntry
         class="short"
-        :model-value="d.name"
-        aria-label="Name of the detail"
-        @change="(v: string) => set(k, { name: v.trim() || d.name })"
+        :text="d.name"
+        label="Name of the detail"
+        @take="(v: string) => set(k, { name: v.trim() || d.name })"
       />
-      <ElInput
+      <TextEntry
         class="grow"
-        :model-value="d.ask"
-        aria-label="The question put for it"
-        @change="(v: string) => set(k, { ask: v.trim() || d.ask })"
+        :text="d.ask"
+        label="The question put for it"
+        @take="(v: string) => set(k, { ask: v.trim() || d.ask })"
       />
       <ElSelect class="short" :model-value="d.type" aria-label="Type" @update:model-value="(t: unknown) => type(k, t)">
         <ElOption v-for="t in types" :key="t" :value="t" :label="t" />
@@ -50,20 +51,20 @@ function add(): void {
       <ElCheckbox :model-value="d.optional ?? false" @change="(v: unknown) => set(k, { optional: v === true })"
         >optional</ElCheckbox
       >
-      <ElInput
+      <TextEntry
         v-if="d.type === 'choice'"
         class="grow"
-        :model-value="(d.choices ?? []).join(', ')"
-        aria-label="Choices"
-        @change="(v: string) => set(k, { choices: list(v) })"
+        :text="(d.choices ?? []).join(', ')"
+        label="Choices"
+        @take="(v: string) => set(k, { choices: list(v) })"
       />
-      <ElInput
+      <TextEntry
         v-if="d.type === 'mail'"
         class="grow"
-        :model-value="(d.blocked ?? []).join(', ')"
+        :text="(d.blocked ?? []).join(', ')"
         placeholder="domains that are not taken"
-        aria-label="Domains that are not taken"
-        @change="(v: string) => set(k, { blocked: list(v) })"
+        label="Domains that are not taken"
+        @take="(v: string) => set(k, { blocked: list(v) })"
       />
       <button v-if="details.length > 1" class="linkish" @click="put(details.filter((_, n) => n !== k))">remove</button>
     </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import TextEntry from '@/components/TextEntry.vue'
 import RuleDetails from './RuleDetails.vue'
 import type { Action, Rule } from './store'
 
@@ -46,12 +47,11 @@ function kindOf(i: number, k: unknown): void {
     <h4>When</h4>
     <label class="field">
       <span class="label">Somebody says something like</span>
-      <ElInput
-        type="textarea"
-        autosize
-        :model-value="examples"
+      <TextEntry
+        lines
+        :text="examples"
         placeholder="Example wordings, one a line; about eight are enough"
-        @change="(v: string) => when({ like: kept(lines(v)) })"
+        @take="(v: string) => when({ like: kept(lines(v)) })"
       />
     </label>
     <div class="row">
@@ -81,27 +81,27 @@ function kindOf(i: number, k: unknown): void {
     </div>
     <label class="field">
       <span class="label">or says one of these words</span>
-      <ElInput
-        :model-value="(rule.when.contains ?? []).join(', ')"
+      <TextEntry
+        :text="(rule.when.contains ?? []).join(', ')"
         placeholder="words or phrases, with commas between"
-        @change="(v: string) => when({ contains: kept(v.split(',').map((x) => x.trim())) })"
+        @take="(v: string) => when({ contains: kept(v.split(',').map((x) => x.trim())) })"
       />
     </label>
     <div class="row">
       <label class="field">
         <span class="label">On these pages</span>
-        <ElInput
-          :model-value="(rule.when.pages ?? []).join(', ')"
+        <TextEntry
+          :text="(rule.when.pages ?? []).join(', ')"
           placeholder="/fares, or a host; empty for all"
-          @change="(v: string) => when({ pages: kept(v.split(',').map((x) => x.trim())) })"
+          @take="(v: string) => when({ pages: kept(v.split(',').map((x) => x.trim())) })"
         />
       </label>
       <label class="field">
         <span class="label">In these languages</span>
-        <ElInput
-          :model-value="(rule.when.languages ?? []).join(', ')"
+        <TextEntry
+          :text="(rule.when.languages ?? []).join(', ')"
           placeholder="de, fr; empty for all"
-          @change="(v: string) => when({ languages: kept(v.split(',').map((x) => x.trim())) })"
+          @take="(v: string) => when({ languages: kept(v.split(',').map((x) => x.trim())) })"
         />
       </label>
     </div>
@@ -134,12 +134,12 @@ function kindOf(i: number, k: unknown): void {
       >
       <RuleDetails v-else-if="a.kind === 'ask'" :action="a" @change="(part) => act(i, part)" />
       <div v-else-if="a.kind === 'alert' || a.kind === 'handOver'" class="row">
-        <ElInput
+        <TextEntry
           v-if="a.kind === 'alert'"
-          :model-value="a.to ?? ''"
+          :text="a.to ?? ''"
           placeholder="mail address or https:// address"
-          aria-label="Where the alert goes"
-          @change="(v: string) => act(i, { to: v.trim() })"
+          label="Where the alert goes"
+          @take="(v: string) => act(i, { to: v.trim() })"
         />
         <ElInput
           v-else

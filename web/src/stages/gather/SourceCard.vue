@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import TextEntry from '@/components/TextEntry.vue'
 import { computed, ref } from 'vue'
 import { count, moment } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
@@ -80,10 +81,10 @@ function render(v: string): void {
     <div v-if="open" class="settings stack">
       <label class="field">
         <span class="label">Name</span>
-        <ElInput
-          :model-value="source.name"
+        <TextEntry
+          :text="source.name"
           :placeholder="source.address"
-          @change="(v: string) => sources.change(source, { name: v })"
+          @take="(v: string) => sources.change(source, { name: v })"
         />
       </label>
       <label v-if="kind.visited" class="field">
