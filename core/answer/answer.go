@@ -2,9 +2,6 @@ package answer
 
 import (
 	"fmt"
-	"regexp"
-	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -14,7 +11,6 @@ import (
 	"jolvex/core/index"
 	"jolvex/core/query"
 	"jolvex/core/rule"
-	"jolvex/core/text"
 )
 
 // Bench is what a question is answered with.
@@ -190,7 +186,7 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 	b.asked = t.Reading.Language
 	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
-		t.Reply = own1(own)
+		t.Reply = inOwnWords(own)
 		return t, nil
 	}
 	ranking, err := find.Rank(t.Reading, b.View, b.library(), b.Find, max(shown, b.Find.Keep))
@@ -248,7 +244,7 @@ func Search(q query.Question, b Bench, probe bool) (query.Reading, find.Ranking,
 	return r, out, nil
 }
 
-func own1(s string) []Sentence { return []Sentence{{Text: s, Candidate: -1, Support: 1}} }
+func inOwnWords(s string) []Sentence { return []Sentence{{Text: s, Candidate: -1, Support: 1}} }
 
 func courtesy(k query.Kind, s Settings) string {
 	switch k {
@@ -266,7 +262,7 @@ func courtesy(k query.Kind, s Settings) string {
 
 func refuse(t *Trail, s Settings, why string) {
 	t.Outcome, t.Why = Refused, why
-	t.Reply = own1(strings.TrimSpace(s.Refusal + " " + s.TurnTo))
+	t.Reply = inOwnWords(strings.TrimSpace(s.Refusal + " " + s.TurnTo))
 }
 
 // open fetches the text behind the kept chunks. A chunk whose words are those of a better one is passed over.
@@ -294,173 +290,6 @@ func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
 	return out, nil
 }
 
-// weigh gives each term of the question its weight: the rarer, the heavier. A word that the corpus lacks is the
-// rarest of all: what is asked about is not there.
-func weigh(r query.Reading, b Bench) []asked {
-	out := make([]asked, 0, len(r.Terms))
-	glossed := slices.ContainsFunc(r.Terms, func(t query.Term) bool { return t.Pass == query.PassGlossary })
-	for _, t := range r.Terms {
-		df := b.View.Frequency(t.Stem)
-		switch {
-		case t.Pass == query.PassCompound, t.Pass == query.PassRelated, t.Pass == query.PassFeedback:
-			continue // another spelling of a word that is there already, or one that nobody asked about
-		case t.Pass == query.PassAsked && df == 0 && glossed:
-			continue // the glossary says it in the corpus's words
-		}
-		out = append(out, asked{t, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
-	}
-	return out
-}
-
-// judge measures how well each passage carries an answer.
-func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, b Bench) error {
-	if len(ps) == 0 {
-		return nil
-	}
-	vs, err := b.Sentence.Embed([]string{r.Meaning()})
-	if err != nil {
-		return fmt.Errorf("embed the question: %w", err)
-	}
-	amounts := text.Amounts(r.Meaning())
-	cosines, err := cosinesOf(vs[0], ranked, b)
-	if err != nil {
-		return err
-	}
-	about, strange := background(cosines), strangers(r.Wordings[0].Text, b.View)
-	calibrated := byEncoder
-	if !b.Encoded.Chunks || b.Foreign {
-		calibrated = byWords
-	}
-	cache := &wordCache{b.Words, map[string]embed.Vector{}}
-	extra := map[string]bool{}
-	for _, t := range r.Terms {
-		if t.Pass == query.PassCompound {
-			extra[t.Stem] = true
-		}
-	}
-	for _, p := range ps {
-		if err := compare(p, vs[0], b); err != nil {
-			return err
-		}
-		scoreUnits(p, terms, amounts, r.Wants)
-		f := Features{Cosine: cosines[p.index], Near: p.rank.Nearest, Margin: cosines[p.index] - about, Strange: strange}
-		has := map[string]bool{}
-		for i := range p.units {
-			u := &p.units[i]
-			for s := range u.stems {
-				has[s] = true
-			}
-			for s := range u.context {
-				has[s] = true
-			}
-			f.Near = max(f.Near, u.cosine)
-			f.Unit = max(f.Unit, u.coverage)
-			if len(r.Wants) > 0 && f.Figure <= 0 {
-				f.Figure = -1
-				if hasFigure(*u, r.Wants) {
-					f.Figure = 1
-				}
-			}
-		}
-		words := wordsOf(p.units, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
-		f.Soft, f.Exact = coverage(terms, has, words, cache)
-		for s := range extra {
-			if has[s] { // the compound's other spelling stands there
-				f.Soft, f.Exact = max(f.Soft, 0.8), max(f.Exact, 0.8)
-			}
-		}
-		f.Heading = headingMatch(terms, p.rank.Entry.Path)
-		p.features = f
-		if like := (f.Cosine + f.Near) / 2; b.Encoded.Sentences && like > f.Cosine { // one sentence of a chunk on many things
-			f.Cosine, f.Margin = like, like-about
-		}
-		p.support = calibrated.support(f)
-	}
-	if lacksFigure(r.Wants, ps) {
-		for _, p := range ps {
-			p.features.Missing = 1
-			p.support = less(p.support, calibrated.missing)
-		}
-	}
-	return nil
-}
-
-// bearing is the share of the best support from which a passage bears on a question.
-const bearing = 0.5
-
-// lacksFigure reports whether a question asks for a price, or for a way to reach somebody, and no passage that bears on it holds
-// any. Other figures can be told without one: "when?" by "before the boat sails".
-func lacksFigure(wants []text.QuantityKind, ps []*passage) bool {
-	best := 0.0
-	for _, p := range ps {
-		best = max(best, p.support)
-	}
-	for _, kinds := range [][]text.QuantityKind{{text.Money}, {text.Phone, text.Mail}} {
-		if len(wants) == 0 || !slices.Contains(kinds, wants[0]) {
-			continue
-		}
-		return !slices.ContainsFunc(ps, func(p *passage) bool {
-			return p.support >= bearing*best && slices.ContainsFunc(p.units, func(u unit) bool { return holdsFigure(&u, kinds) })
-		})
-	}
-	return false
-}
-
-func holdsFigure(u *unit, kinds []text.QuantityKind) bool {
-	if slices.Contains(kinds, text.Money) && costless.MatchString(u.text) {
-		return true
-	}
-	return slices.ContainsFunc(u.figures, func(q text.Quantity) bool {
-		return slices.Contains(kinds, q.Kind) || q.Kind == text.Web && slices.Contains(kinds, text.Mail)
-	})
-}
-
-// costless is the price of what costs nothing, said so that nothing else can be meant.
-var costless = regexp.MustCompile(`(?i)\b(?:free of charge|(?:at )?no (?:extra |additional )?(?:charge|cost|fee)|without charge|gratis|costs? nothing|need not pay|do(?:es)? not (?:cost|charge)|for free|percent|per cent)\b|%`)
-
-// cosinesOf is how alike each ranked chunk is to the question, [ranked].
-func cosinesOf(question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {
-	out := make([]float64, len(ranked))
-	for i, x := range ranked {
-		if out[i] = x.Cosine; !b.Foreign {
-			continue
-		}
-		d, err := b.Texts.Version(x.Entry.Version)
-		if err != nil {
-			return nil, fmt.Errorf("open %s for a reply: %w", x.Entry.Address, err)
-		}
-		vs, err := b.Sentence.Embed([]string{strings.Join(append(append([]string{x.Entry.Title}, x.Entry.Path...), d.Of(x.Entry.Span)), "\n")})
-		if err != nil {
-			return nil, fmt.Errorf("embed %s: %w", x.Entry.Address, err)
-		}
-		out[i] = embed.Cosine(question, vs[0])
-	}
-	return out, nil
-}
-
-// compare gives each unit of a passage its likeness of meaning to the question.
-func compare(p *passage, question embed.Vector, b Bench) error {
-	whole := *p.rank.Entry
-	whole.Span = whole.Evidence()
-	e, err := b.Memory.Chunk(&whole, b.Texts, b.Sentence)
-	if err != nil {
-		return err
-	}
-	if n := len(e.Headings); n > 0 {
-		p.headed = embed.Cosine(question, e.Headings[n-1])
-	}
-	by := map[int]embed.Vector{}
-	for i, piece := range find.Pieces(p.doc, whole.Span) {
-		by[piece.Span.Start] = e.Pieces[i]
-	}
-	for i := range p.units {
-		if v, ok := by[p.units[i].span.Start]; ok {
-			p.units[i].cosine = embed.Cosine(question, v)
-		}
-	}
-	return nil
-}
-
 func record(t *Trail, ranking find.Ranking, ps []*passage) {
 	for _, r := range ranking.Ranked {
 		t.Candidates = append(t.Candidates, Candidate{
@@ -477,142 +306,4 @@ func record(t *Trail, ranking find.Ranking, ps []*passage) {
 		t.Candidates[p.index].Features = &p.features
 		t.Support = max(t.Support, p.support)
 	}
-}
-
-// pointing is what is said in place of a document that is not to be quoted; "" for one that may be.
-func pointing(marks int, s Settings) string {
-	switch {
-	case marks&index.Volatile != 0:
-		return s.PointNow
-	case marks&index.Unquotable != 0:
-		return s.PointTo
-	}
-	return ""
-}
-
-// asksForFile finds questions for a document itself rather than for what it says. (Common practice, no published source.)
-var asksForFile = regexp.MustCompile(`(?i)\b(?:forms?|files?|copy|copies|pdfs?|downloads?|leaflets?|brochures?|templates?|documents?|guides?|print(?:ed|out)?|send me|(?:mail|e-?mail) me)\b`)
-
-// handOut is the best passage of a document that may be handed out, when the question asks for one; nil for none.
-func handOut(ps []*passage, question string) *passage {
-	if !asksForFile.MatchString(question) {
-		return nil
-	}
-	for _, p := range ps {
-		if p.rank.Entry.Marks&index.Given != 0 {
-			return p
-		}
-	}
-	return nil
-}
-
-// fork tells each way of a fork under its name, or asks which is meant when they are many. It reports false when a way has
-// nothing to say.
-func (t *Trail) fork(f *fork, weights map[string]float64, b Bench) bool {
-	if len(f.ways) > mostWays {
-		t.askBack(f, f.ways[0].p, b.Answer)
-		return true
-	}
-	var said []Sentence
-	for _, w := range f.ways {
-		w.p.share = 1
-		qs := pick(w.p, b.Answer.Words/len(f.ways), weights, t.Reading.Wants)
-		if len(qs) == 0 || pointing(w.p.rank.Entry.Marks, b.Answer) != "" {
-			return false
-		}
-		for i, q := range qs {
-			u := &q.p.units[q.u]
-			text := u.plainText(weights)
-			if i == 0 {
-				text = w.label + ": " + text
-			}
-			said = append(said, Sentence{Text: text, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
-		}
-	}
-	t.Reply = append(t.Reply, said...)
-	t.Outcome, t.Why = Answered, fmt.Sprintf("the evidence parts on what the question leaves open: %s", strings.Join(f.options, ", "))
-	return true
-}
-
-func (t *Trail) askBack(f *fork, p *passage, s Settings) {
-	t.Reply = []Sentence{{Text: f.put(s.Asking), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.rank.Entry.Span, Support: p.support}}
-	t.Outcome, t.Why = AskedBack, "the evidence parts on what the question leaves open"
-}
-
-// mostTies is how many rows are said that have the same most or least of something.
-const mostTies = 4
-
-func say(t *Trail, ps []*passage, terms []asked, b Bench) {
-	weights := map[string]float64{}
-	for _, a := range terms {
-		weights[a.Stem] += a.weight
-	}
-	able := ps[:0:0]
-	for _, p := range ps {
-		if p.support >= b.Answer.Bar {
-			able = append(able, p)
-		}
-	}
-	if p, cells, ok := extremal(t.Reading.Alone, able[:min(len(able), b.Answer.Sources)], weights); ok && pointing(p.rank.Entry.Marks, b.Answer) == "" {
-		for _, c := range cells[:min(len(cells), mostTies)] {
-			t.Reply = append(t.Reply, Sentence{Text: p.cellText(c), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.units[c.unit].span, Support: p.support})
-		}
-		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; its table is compared", t.Support, t.Bar)
-		return
-	}
-	specials(able, terms)
-	if b.Answer.AskBack {
-		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
-			return
-		}
-	}
-	quotes := compose(able, weights, t.Reading.Wants, b.Answer)
-	if b.Answer.AskBack {
-		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
-			t.askBack(f, quotes[0].p, b.Answer)
-			return
-		}
-	}
-	// Sentences of one passage stand together, in the order of the page.
-	order := map[*passage]int{}
-	for _, q := range quotes {
-		if _, ok := order[q.p]; !ok {
-			order[q.p] = len(order)
-		}
-	}
-	sort.SliceStable(quotes, func(i, j int) bool {
-		if a, c := order[quotes[i].p], order[quotes[j].p]; a != c {
-			return a < c
-		}
-		return quotes[i].u < quotes[j].u
-	})
-	pointed := map[string]bool{}
-	for _, q := range quotes {
-		u := &q.p.units[q.u]
-		if form := pointing(q.p.rank.Entry.Marks, b.Answer); form != "" {
-			if d := q.p.rank.Entry.Document; !pointed[d] {
-				pointed[d] = true
-				said := strings.ReplaceAll(form, "{title}", q.p.rank.Entry.Title)
-				t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
-			}
-			continue
-		}
-		said := u.plainText(weights)
-		if !q.p.answers() {
-			said = withoutYes(said)
-		}
-		if b.Answer.forbids(said) {
-			continue
-		}
-		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
-	}
-	if given := handOut(able, t.Reading.Wordings[0].Text); given != nil && b.Answer.Give != "" {
-		said := strings.ReplaceAll(b.Answer.Give, "{title}", given.rank.Entry.Title)
-		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: given.index, Version: given.rank.Entry.Version, Span: given.rank.Entry.Span, Support: given.support})
-	}
-	if len(t.Reply) == 0 {
-		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")
-		return
-	}
-	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.Support, t.Bar)
 }

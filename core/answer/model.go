@@ -120,7 +120,7 @@ func byModel(t *Trail, ps []*passage, b Bench) (bool, error) {
 		return false, nil
 	}
 	if deeds && b.Answer.TurnTo != "" {
-		t.Reply = append(t.Reply, own1(b.Answer.TurnTo)...)
+		t.Reply = append(t.Reply, inOwnWords(b.Answer.TurnTo)...)
 	}
 	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.Support, t.Bar)
 	return true, nil

@@ -32,7 +32,7 @@ func answerParts(q query.Question, said string, parts []string, b Bench) (*Trail
 		t.Written = t.Written.and(one.Written)
 		switch one.Outcome {
 		case Refused:
-			t.Reply = append(t.Reply, own1(strings.ReplaceAll(b.Answer.Unfound, "{question}", strings.TrimRight(p, "?.! ")))...)
+			t.Reply = append(t.Reply, inOwnWords(strings.ReplaceAll(b.Answer.Unfound, "{question}", strings.TrimRight(p, "?.! ")))...)
 		default:
 			for _, s := range one.Reply {
 				if key := (place{s.Version, s.Span}); s.Candidate >= 0 {

@@ -43,7 +43,7 @@ func byRule(q query.Question, s *rule.State, b Bench) *Trail {
 	}
 	for _, x := range append(append(append([]string{}, s.Before...), said), s.Lines...) {
 		if x = strings.TrimSpace(x); x != "" {
-			t.Reply = append(t.Reply, own1(x)...)
+			t.Reply = append(t.Reply, inOwnWords(x)...)
 		}
 	}
 	return t
@@ -65,13 +65,13 @@ func (t *Trail) beside(s *rule.State) {
 	t.Rules = s
 	var before []Sentence
 	for _, x := range s.Before {
-		before = append(before, own1(x)...)
+		before = append(before, inOwnWords(x)...)
 	}
 	for i := range t.Parts {
 		t.Parts[i].From, t.Parts[i].To = t.Parts[i].From+len(before), t.Parts[i].To+len(before)
 	}
 	t.Reply = append(before, t.Reply...)
 	for _, x := range s.Lines {
-		t.Reply = append(t.Reply, own1(x)...)
+		t.Reply = append(t.Reply, inOwnWords(x)...)
 	}
 }

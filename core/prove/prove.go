@@ -25,12 +25,15 @@ const (
 	Cites       = "cites"       // a sentence of the reply is supported by this document: address, end of address, or title
 	Reaches     = "reaches"     // the search finds this passage of this document, and the reply may draw on it
 	Refuses     = "refuses"     // the assistant refuses
+	AsksBack    = "asksBack"    // something has to be told first, and the assistant asks for it
+	HandsOver   = "handsOver"   // the assistant hands over to a person
+	Follows     = "follows"     // a house rule fires: its name or id
 )
 
 // Expectation is one thing that must hold of a reply. Values are alternatives: one of them is enough (for NotMentions,
 // none may occur).
 type Expectation struct {
-	Kind     string   `json:"kind" enum:"mentions,notMentions,gives,cites,reaches,refuses"`
+	Kind     string   `json:"kind" enum:"mentions,notMentions,gives,cites,reaches,refuses,asksBack,handsOver,follows"`
 	Values   []string `json:"values,omitempty" nullable:"false"`
 	Document string   `json:"document,omitempty" doc:"reaches: the document that holds the passage, as address, end of address, or title"`
 }
@@ -58,8 +61,8 @@ func (q Question) Check() error {
 	}
 	for _, e := range q.Expect {
 		switch e.Kind {
-		case Refuses:
-		case Mentions, NotMentions, Cites:
+		case Refuses, AsksBack, HandsOver:
+		case Mentions, NotMentions, Cites, Follows:
 			if len(e.Values) == 0 {
 				return fmt.Errorf("question %s: %q names no wording", q.ID, e.Kind)
 			}
@@ -142,6 +145,12 @@ func Judge(q Question, s Seen) Verdict {
 			default:
 				f.Held, f.Note = true, fmt.Sprintf("it ranks %d", r)
 			}
+		case AsksBack:
+			f.Held, f.Note = outcome(s.Trail, answer.AskedBack)
+		case HandsOver:
+			f.Held, f.Note = outcome(s.Trail, answer.HandedOver)
+		case Follows:
+			f.Held, f.Note = follows(s.Trail, e.Values)
 		case Refuses:
 			f.Held = v.Refused
 			f.Note = "it answered"
@@ -156,6 +165,30 @@ func Judge(q Question, s Seen) Verdict {
 		v.Passed = false
 	}
 	return v
+}
+
+func outcome(t *answer.Trail, want answer.Outcome) (bool, string) {
+	names := map[answer.Outcome]string{
+		answer.Answered: "it answered", answer.Refused: "it refused", answer.Courteous: "it took it for a courtesy",
+		answer.ByRule: "a house rule replied", answer.HandedOver: "it handed over", answer.AskedBack: "it asked back",
+	}
+	return t.Outcome == want, names[t.Outcome]
+}
+
+func follows(t *answer.Trail, values []string) (bool, string) {
+	var fired []string
+	if t.Rules != nil {
+		for _, f := range t.Rules.Fired {
+			if slices.ContainsFunc(values, func(v string) bool { return strings.EqualFold(v, f.Name) || v == f.Rule }) {
+				return true, "“" + f.Name + "” fired"
+			}
+			fired = append(fired, f.Name)
+		}
+	}
+	if len(fired) == 0 {
+		return false, "no house rule fired"
+	}
+	return false, "“" + strings.Join(fired, "”, “") + "” fired"
 }
 
 var notWord = regexp.MustCompile(`[^\p{L}\p{N}]+`)

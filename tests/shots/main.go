@@ -99,9 +99,11 @@ func run(address, out, only string, extra []shot) error {
 			return errors.Join(try("Share of meaning,", "0.1", ".notice.caution")(ctx), press(".right form .el-button", "tr.line")(ctx), chromedp.Do(ctx, chromedp.WaitNotPresent(chromedp.CSS("progress"))))
 		}},
 		{"worth", base + "/find?view=worth", ".right .row .el-button", press(".right .row .el-button", "table.plain svg")},
-		{"answer", base + "/answer", ".el-slider", nil},
+		{"answer", base + "/answer", ".pinned .sentence", nil},
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},
-		{"refusal", base + "/answer", ".el-slider", ask("Do you sell gift vouchers?")},
+		{"bar", base + "/answer?view=bar", "svg.curve", nil},
+		{"rules", base + "/answer?view=rules", ".rules li", click(".rules .name")},
+		{"rewriting", base + "/find?view=rewriting", ".bench tbody tr", nil},
 		{"prove", base + "/prove", ".figures", nil},
 		{"verdict", base + "/prove", ".figures", click(".results tbody tr:nth-child(16) .linkish")},
 		// Last: it leaves the dark theme behind.

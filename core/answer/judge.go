@@ -1,0 +1,189 @@
+package answer
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"jolvex/core/embed"
+	"jolvex/core/find"
+	"jolvex/core/index"
+	"jolvex/core/query"
+	"jolvex/core/text"
+)
+
+// weigh gives each term of the question its weight: the rarer, the heavier. A word that the corpus lacks is the
+// rarest of all: what is asked about is not there.
+func weigh(r query.Reading, b Bench) []asked {
+	out := make([]asked, 0, len(r.Terms))
+	glossed := slices.ContainsFunc(r.Terms, func(t query.Term) bool { return t.Pass == query.PassGlossary })
+	for _, t := range r.Terms {
+		df := b.View.Frequency(t.Stem)
+		switch {
+		case t.Pass == query.PassCompound, t.Pass == query.PassRelated, t.Pass == query.PassFeedback:
+			continue // another spelling of a word that is there already, or one that nobody asked about
+		case t.Pass == query.PassAsked && df == 0 && glossed:
+			continue // the glossary says it in the corpus's words
+		}
+		out = append(out, asked{t, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+	}
+	return out
+}
+
+// judge measures how well each passage carries an answer.
+func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, b Bench) error {
+	if len(ps) == 0 {
+		return nil
+	}
+	vs, err := b.Sentence.Embed([]string{r.Meaning()})
+	if err != nil {
+		return fmt.Errorf("embed the question: %w", err)
+	}
+	amounts := text.Amounts(r.Meaning())
+	cosines, err := cosinesOf(vs[0], ranked, b)
+	if err != nil {
+		return err
+	}
+	about, strange := background(cosines), strangers(r.Wordings[0].Text, b.View)
+	calibrated := byEncoder
+	if !b.Encoded.Chunks || b.Foreign {
+		calibrated = byWords
+	}
+	cache := &wordCache{b.Words, map[string]embed.Vector{}}
+	extra := map[string]bool{}
+	for _, t := range r.Terms {
+		if t.Pass == query.PassCompound {
+			extra[t.Stem] = true
+		}
+	}
+	for _, p := range ps {
+		if err := compare(p, vs[0], b); err != nil {
+			return err
+		}
+		scoreUnits(p, terms, amounts, r.Wants)
+		p.features = featuresOf(p, r.Wants, terms, extra, cache)
+		p.features.Cosine, p.features.Margin, p.features.Strange = cosines[p.index], cosines[p.index]-about, strange
+		f := p.features
+		if like := (f.Cosine + f.Near) / 2; b.Encoded.Sentences && like > f.Cosine { // one sentence of a chunk on many things
+			f.Cosine, f.Margin = like, like-about
+		}
+		p.support = calibrated.support(f)
+	}
+	if lacksFigure(r.Wants, ps) {
+		for _, p := range ps {
+			p.features.Missing = 1
+			p.support = less(p.support, calibrated.missing)
+		}
+	}
+	return nil
+}
+
+// featuresOf looks at what a passage and a question have in common, likeness of meaning of the whole apart. extra are the
+// compounds' other spellings.
+func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[string]bool, cache *wordCache) Features {
+	f := Features{Near: p.rank.Nearest}
+	has := map[string]bool{}
+	for i := range p.units {
+		u := &p.units[i]
+		for s := range u.stems {
+			has[s] = true
+		}
+		for s := range u.context {
+			has[s] = true
+		}
+		f.Near = max(f.Near, u.cosine)
+		f.Unit = max(f.Unit, u.coverage)
+		if len(wants) > 0 && f.Figure <= 0 {
+			f.Figure = -1
+			if hasFigure(*u, wants) {
+				f.Figure = 1
+			}
+		}
+	}
+	words := wordsOf(p.units, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
+	f.Soft, f.Exact = coverage(terms, has, words, cache)
+	for s := range extra {
+		if has[s] { // the compound's other spelling stands there
+			f.Soft, f.Exact = max(f.Soft, 0.8), max(f.Exact, 0.8)
+		}
+	}
+	f.Heading = headingMatch(terms, p.rank.Entry.Path)
+	return f
+}
+
+// bearing is the share of the best support from which a passage bears on a question.
+const bearing = 0.5
+
+// lacksFigure reports whether a question asks for a price, or for a way to reach somebody, and no passage that bears on it holds
+// any. Other figures can be told without one: "when?" by "before the boat sails".
+func lacksFigure(wants []text.QuantityKind, ps []*passage) bool {
+	best := 0.0
+	for _, p := range ps {
+		best = max(best, p.support)
+	}
+	for _, kinds := range [][]text.QuantityKind{{text.Money}, {text.Phone, text.Mail}} {
+		if len(wants) == 0 || !slices.Contains(kinds, wants[0]) {
+			continue
+		}
+		return !slices.ContainsFunc(ps, func(p *passage) bool {
+			return p.support >= bearing*best && slices.ContainsFunc(p.units, func(u unit) bool { return holdsFigure(&u, kinds) })
+		})
+	}
+	return false
+}
+
+func holdsFigure(u *unit, kinds []text.QuantityKind) bool {
+	if slices.Contains(kinds, text.Money) && costless.MatchString(u.text) {
+		return true
+	}
+	return slices.ContainsFunc(u.figures, func(q text.Quantity) bool {
+		return slices.Contains(kinds, q.Kind) || q.Kind == text.Web && slices.Contains(kinds, text.Mail)
+	})
+}
+
+// costless is the price of what costs nothing, said so that nothing else can be meant.
+var costless = regexp.MustCompile(`(?i)\b(?:free of charge|(?:at )?no (?:extra |additional )?(?:charge|cost|fee)|without charge|gratis|costs? nothing|need not pay|do(?:es)? not (?:cost|charge)|for free|percent|per cent)\b|%`)
+
+// cosinesOf is how alike each ranked chunk is to the question, [ranked].
+func cosinesOf(question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {
+	out := make([]float64, len(ranked))
+	for i, x := range ranked {
+		if out[i] = x.Cosine; !b.Foreign {
+			continue
+		}
+		d, err := b.Texts.Version(x.Entry.Version)
+		if err != nil {
+			return nil, fmt.Errorf("open %s for a reply: %w", x.Entry.Address, err)
+		}
+		vs, err := b.Sentence.Embed([]string{strings.Join(append(append([]string{x.Entry.Title}, x.Entry.Path...), d.Of(x.Entry.Span)), "\n")})
+		if err != nil {
+			return nil, fmt.Errorf("embed %s: %w", x.Entry.Address, err)
+		}
+		out[i] = embed.Cosine(question, vs[0])
+	}
+	return out, nil
+}
+
+// compare gives each unit of a passage its likeness of meaning to the question.
+func compare(p *passage, question embed.Vector, b Bench) error {
+	whole := *p.rank.Entry
+	whole.Span = whole.Evidence()
+	e, err := b.Memory.Chunk(&whole, b.Texts, b.Sentence)
+	if err != nil {
+		return err
+	}
+	if n := len(e.Headings); n > 0 {
+		p.headed = embed.Cosine(question, e.Headings[n-1])
+	}
+	by := map[int]embed.Vector{}
+	for i, piece := range find.Pieces(p.doc, whole.Span) {
+		by[piece.Span.Start] = e.Pieces[i]
+	}
+	for i := range p.units {
+		if v, ok := by[p.units[i].span.Start]; ok {
+			p.units[i].cosine = embed.Cosine(question, v)
+		}
+	}
+	return nil
+}

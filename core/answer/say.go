@@ -1,0 +1,148 @@
+package answer
+
+import (
+	"fmt"
+	"regexp"
+	"sort"
+	"strings"
+
+	"jolvex/core/index"
+)
+
+// pointing is what is said in place of a document that is not to be quoted; "" for one that may be.
+func pointing(marks int, s Settings) string {
+	switch {
+	case marks&index.Volatile != 0:
+		return s.PointNow
+	case marks&index.Unquotable != 0:
+		return s.PointTo
+	}
+	return ""
+}
+
+// asksForFile finds questions for a document itself rather than for what it says. (Common practice, no published source.)
+var asksForFile = regexp.MustCompile(`(?i)\b(?:forms?|files?|copy|copies|pdfs?|downloads?|leaflets?|brochures?|templates?|documents?|guides?|print(?:ed|out)?|send me|(?:mail|e-?mail) me)\b`)
+
+// handOut is the best passage of a document that may be handed out, when the question asks for one; nil for none.
+func handOut(ps []*passage, question string) *passage {
+	if !asksForFile.MatchString(question) {
+		return nil
+	}
+	for _, p := range ps {
+		if p.rank.Entry.Marks&index.Given != 0 {
+			return p
+		}
+	}
+	return nil
+}
+
+// fork tells each way of a fork under its name, or asks which is meant when they are many. It reports false when a way has
+// nothing to say.
+func (t *Trail) fork(f *fork, weights map[string]float64, b Bench) bool {
+	if len(f.ways) > mostWays {
+		t.askBack(f, f.ways[0].p, b.Answer)
+		return true
+	}
+	var said []Sentence
+	for _, w := range f.ways {
+		w.p.share = 1
+		qs := pick(w.p, b.Answer.Words/len(f.ways), weights, t.Reading.Wants)
+		if len(qs) == 0 || pointing(w.p.rank.Entry.Marks, b.Answer) != "" {
+			return false
+		}
+		for i, q := range qs {
+			u := &q.p.units[q.u]
+			text := u.plainText(weights)
+			if i == 0 {
+				text = w.label + ": " + text
+			}
+			said = append(said, Sentence{Text: text, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+		}
+	}
+	t.Reply = append(t.Reply, said...)
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the evidence parts on what the question leaves open: %s", strings.Join(f.options, ", "))
+	return true
+}
+
+func (t *Trail) askBack(f *fork, p *passage, s Settings) {
+	t.Reply = []Sentence{{Text: f.put(s.Asking), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.rank.Entry.Span, Support: p.support}}
+	t.Outcome, t.Why = AskedBack, "the evidence parts on what the question leaves open"
+}
+
+// mostTies is how many rows are said that have the same most or least of something.
+const mostTies = 4
+
+func say(t *Trail, ps []*passage, terms []asked, b Bench) {
+	weights := map[string]float64{}
+	for _, a := range terms {
+		weights[a.Stem] += a.weight
+	}
+	able := ps[:0:0]
+	for _, p := range ps {
+		if p.support >= b.Answer.Bar {
+			able = append(able, p)
+		}
+	}
+	if p, cells, ok := extremal(t.Reading.Alone, able[:min(len(able), b.Answer.Sources)], weights); ok && pointing(p.rank.Entry.Marks, b.Answer) == "" {
+		for _, c := range cells[:min(len(cells), mostTies)] {
+			t.Reply = append(t.Reply, Sentence{Text: p.cellText(c), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.units[c.unit].span, Support: p.support})
+		}
+		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; its table is compared", t.Support, t.Bar)
+		return
+	}
+	specials(able, terms)
+	if b.Answer.AskBack {
+		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
+			return
+		}
+	}
+	quotes := compose(able, weights, t.Reading.Wants, b.Answer)
+	if b.Answer.AskBack {
+		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
+			t.askBack(f, quotes[0].p, b.Answer)
+			return
+		}
+	}
+	// Sentences of one passage stand together, in the order of the page.
+	order := map[*passage]int{}
+	for _, q := range quotes {
+		if _, ok := order[q.p]; !ok {
+			order[q.p] = len(order)
+		}
+	}
+	sort.SliceStable(quotes, func(i, j int) bool {
+		if a, c := order[quotes[i].p], order[quotes[j].p]; a != c {
+			return a < c
+		}
+		return quotes[i].u < quotes[j].u
+	})
+	pointed := map[string]bool{}
+	for _, q := range quotes {
+		u := &q.p.units[q.u]
+		if form := pointing(q.p.rank.Entry.Marks, b.Answer); form != "" {
+			if d := q.p.rank.Entry.Document; !pointed[d] {
+				pointed[d] = true
+				said := strings.ReplaceAll(form, "{title}", q.p.rank.Entry.Title)
+				t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+			}
+			continue
+		}
+		said := u.plainText(weights)
+		if !q.p.answers() {
+			said = withoutYes(said)
+		}
+		if b.Answer.forbids(said) {
+			continue
+		}
+		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+	}
+	if given := handOut(able, t.Reading.Wordings[0].Text); given != nil && b.Answer.Give != "" {
+		said := strings.ReplaceAll(b.Answer.Give, "{title}", given.rank.Entry.Title)
+		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: given.index, Version: given.rank.Entry.Version, Span: given.rank.Entry.Span, Support: given.support})
+	}
+	if len(t.Reply) == 0 {
+		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")
+		return
+	}
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.Support, t.Bar)
+}
