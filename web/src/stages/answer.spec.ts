@@ -74,12 +74,7 @@ function serve(answers: Record<string, unknown>): void {
   vi.stubGlobal('fetch', async (r: Request) => {
     const path = new URL(r.url).pathname
     const raw = r.method === 'GET' ? '' : await r.text()
-    let body: unknown = {}
-    try {
-      body = raw === '' ? {} : JSON.parse(raw)
-    } catch {
-      body = { raw }
-    }
+    const body: unknown = raw === '' ? {} : JSON.parse(raw)
     calls.push({ path, method: r.method, body: body as Record<string, unknown> })
     const found = Object.entries(answers).find(([end]) => path.endsWith(end))
     const value =
