@@ -212,6 +212,7 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 		refuse(t, b.Answer, "nothing in the corpus resembles the question")
 	case t.Support < b.Answer.Bar:
 		refuse(t, b.Answer, fmt.Sprintf("the best evidence has a support of %.2f, below the bar of %.2f", t.Support, b.Answer.Bar))
+		t.nearBy(passages, b.Answer)
 	default:
 		done := false
 		if b.Answer.Composer == ByModel {

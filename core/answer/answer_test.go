@@ -288,3 +288,14 @@ func TestWhereTheEvidenceParts(t *testing.T) {
 	r = ask(t, b, "a moped", "How much are the fares?", r.Text())
 	assert.Equal(t, "Moped – Fare: £10.00.", r.Text(), "the narrowed question is answered")
 }
+
+func TestARefusalNamesWhatIsNearBy(t *testing.T) {
+	b := bench(t, index.Public, pages)
+	b.Answer.Bar, b.Answer.NearMiss = 1, "I can tell you about {subjects}."
+	r := ask(t, b, "Must dogs be on a lead?")
+	assert.Equal(t, Refused, r.Outcome)
+	assert.Contains(t, r.Text(), "I can tell you about “Animals”")
+	assert.NotContains(t, r.Text(), "£2.00", "a refusal does not answer")
+	r = ask(t, b, "Who won the football world cup?")
+	assert.NotContains(t, r.Text(), "I can tell you about", "nothing is near by")
+}

@@ -3,11 +3,35 @@ package answer
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 
 	"jolvex/core/index"
 )
+
+// A passage is near by a question from this support on; so many are named.
+const (
+	nearSupport = 0.3
+	mostNear    = 2
+)
+
+// nearBy adds to a refusal what there is near by, by its headings.
+func (t *Trail) nearBy(ps []*passage, s Settings) {
+	var subjects []string
+	for _, p := range ps {
+		subject := p.rank.Entry.Title
+		if path := p.rank.Entry.Path; len(path) > 0 {
+			subject = path[len(path)-1]
+		}
+		if quoted := "“" + subject + "”"; p.support >= nearSupport && subject != "" && len(subjects) < mostNear && !slices.Contains(subjects, quoted) {
+			subjects = append(subjects, quoted)
+		}
+	}
+	if len(subjects) > 0 && s.NearMiss != "" {
+		t.Reply = append(t.Reply, inOwnWords(strings.ReplaceAll(s.NearMiss, "{subjects}", strings.Join(subjects, " and ")))...)
+	}
+}
 
 // pointing is what is said in place of a document that is not to be quoted; "" for one that may be.
 func pointing(marks int, s Settings) string {

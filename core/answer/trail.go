@@ -24,11 +24,12 @@ type Settings struct {
 	Always      string  `json:"always" initial:"" label:"Always" help:"What a model is always to do, one thing a line."`
 	Never       string  `json:"never" initial:"" label:"Never" help:"What a model is never to do, one thing a line. A sentence that holds a phrase in quotation marks is never said, by whomever it is worded."`
 	Words       int     `json:"words" initial:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
-	Sources     int     `json:"sources" initial:"3" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
+	Sources     int     `json:"sources" initial:"2" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
 	Refusal     string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
 	TurnTo      string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
 	AskBack     bool    `json:"askBack" initial:"true" label:"Ask back" help:"Where the evidence parts on a condition that the question leaves open, up to three ways are told apart; of more, it is asked which is meant."`
 	Asking      string  `json:"asking" initial:"That depends: {options}. Which do you mean?" label:"Asking back" help:"How it is asked. {options} stands for what can be chosen."`
+	NearMiss    string  `json:"nearMiss" initial:"I can tell you about {subjects}." label:"Help near by" help:"Added to a refusal when something near by is there, by the names of its headings. {subjects} stands for them; empty to say nothing."`
 	Unfound     string  `json:"unfound" initial:"About “{question}” I have found nothing." label:"Refusal of one part" help:"Said of one of several questions that has no answer. {question} stands for it."`
 	PointTo     string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
 	PointNow    string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`

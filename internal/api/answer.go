@@ -20,6 +20,13 @@ type RuleTrial struct {
 	Labelled []rule.Labelled `json:"labelled,omitempty" maxItems:"500" nullable:"false" doc:"Messages with the rules that ought to fire"`
 }
 
+// Curve is what questions that were weighed say about the evidence bar.
+type Curve struct {
+	Heights []prove.Height `json:"heights" nullable:"false"`
+	Steps   []prove.Step   `json:"steps" nullable:"false"`
+	Placing prove.Placing  `json:"placing"`
+}
+
 // caller is as whom and where an ask is made.
 func (a Ask) caller() work.Caller {
 	c := asWhom(a.Audience, a.Surface)
@@ -86,12 +93,16 @@ func (h *handlers) answering(api huma.API) {
 		) (*out[work.WeighedPart], error) {
 			return reply(h.app.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
 		})
-	huma.Register(api, operation("drawCurve", http.MethodPost, "/curve", "answer", "Risk and coverage of questions that were weighed, at each height of the evidence bar at which something changes"),
+	huma.Register(api, operation("drawCurve", http.MethodPost, "/curve", "answer", "Risk and coverage of questions that were weighed, at each height of the evidence bar; how support and being right go together; and where the bar is best placed"),
 		func(_ context.Context, in *struct {
-			Body []prove.Weighed `maxItems:"100000"`
+			Body struct {
+				Weighed []prove.Weighed `json:"weighed" maxItems:"100000" nullable:"false"`
+				Cost    float64         `json:"cost" minimum:"0.01" maximum:"1000" doc:"As how many questions refused that would have been answered rightly a wrong answer weighs"`
+			}
 		},
-		) (*out[[]prove.Height], error) {
-			return reply(prove.Curve(in.Body), nil)
+		) (*out[Curve], error) {
+			ws := in.Body.Weighed
+			return reply(Curve{prove.Curve(ws), prove.Calibrate(ws), prove.Place(ws, in.Body.Cost)}, nil)
 		})
 	huma.Register(api, operation("suggestGlossary", http.MethodGet, "/corpora/{corpus}/glossary/suggestions", "find", "Terms that the corpus's own texts propose for its glossary"),
 		func(ctx context.Context, in *InCorpus) (*out[[]work.Suggestion], error) {

@@ -995,7 +995,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Risk and coverage of questions that were weighed, at each height of the evidence bar at which something changes */
+        /** Risk and coverage of questions that were weighed, at each height of the evidence bar; how support and being right go together; and where the bar is best placed */
         post: operations["drawCurve"];
         delete?: never;
         options?: never;
@@ -1106,6 +1106,8 @@ export interface components {
             /** Format: double */
             margin: number;
             /** Format: double */
+            missing: number;
+            /** Format: double */
             near: number;
             /** Format: double */
             soft: number;
@@ -1198,6 +1200,8 @@ export interface components {
         };
         AnswerSettings: {
             always: string;
+            askBack: boolean;
+            asking: string;
             assenting: string;
             /** Format: double */
             bar: number;
@@ -1207,6 +1211,7 @@ export interface components {
             give: string;
             goodbye: string;
             greeting: string;
+            nearMiss: string;
             never: string;
             pointNow: string;
             pointTo: string;
@@ -1559,6 +1564,11 @@ export interface components {
         CreateCorpusRequest: {
             name: string;
         };
+        Curve: {
+            heights: components["schemas"]["ProveHeight"][];
+            placing: components["schemas"]["ProvePlacing"];
+            steps: components["schemas"]["ProveStep"][];
+        };
         Cutting: {
             chunks: components["schemas"]["Layer"][];
             stats: components["schemas"]["ChunkStats"];
@@ -1700,6 +1710,14 @@ export interface components {
             documents: components["schemas"]["Document"][];
             /** Format: int64 */
             total: number;
+        };
+        DrawCurveRequest: {
+            /**
+             * Format: double
+             * @description As how many questions refused that would have been answered rightly a wrong answer weighs
+             */
+            cost: number;
+            weighed: components["schemas"]["ProveWeighed"][];
         };
         EmbedSettings: {
             grade: string;
@@ -2227,7 +2245,7 @@ export interface components {
             /** @description reaches: the document that holds the passage, as address, end of address, or title */
             document?: string;
             /** @enum {string} */
-            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses";
+            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses" | "asksBack" | "handsOver" | "follows";
             values?: string[];
         };
         ProveFinding: {
@@ -2258,6 +2276,17 @@ export interface components {
              * @description Share of the answered that are answered wrongly: risk
              */
             wrong: number;
+        };
+        ProvePlacing: {
+            /** Format: double */
+            bar: number;
+            /**
+             * Format: double
+             * @description How far the folds' bars lie apart: the highest less the lowest
+             */
+            spread: number;
+            /** @description Over questions left out when their bar was placed, by five-fold cross-validation; bar is the mean of the folds' */
+            unseen: components["schemas"]["ProveHeight"];
         };
         ProveQuestion: {
             expect: components["schemas"]["ProveExpectation"][];
@@ -2293,6 +2322,17 @@ export interface components {
             ndcg: number;
             /** Format: int64 */
             questions: number;
+        };
+        ProveStep: {
+            /**
+             * Format: int64
+             * @description Questions at this level
+             */
+            count: number;
+            /** Format: double */
+            from: number;
+            /** Format: double */
+            right: number;
         };
         ProveSummary: {
             byTag: {
@@ -2636,7 +2676,7 @@ export interface components {
             like?: string[];
             /**
              * Format: double
-             * @description How alike in meaning a message must be to one of them; 0 for the usual 0.55
+             * @description How alike in meaning a message must be to one of them; 0 for the usual 0.61
              */
             nearness?: number;
             /** @description Beginnings of addresses of the page on which it is asked, or of its host */
@@ -5297,7 +5337,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProveWeighed"][];
+                "application/json": components["schemas"]["DrawCurveRequest"];
             };
         };
         responses: {
@@ -5307,7 +5347,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProveHeight"][];
+                    "application/json": components["schemas"]["Curve"];
                 };
             };
             /** @description Error */

@@ -208,7 +208,11 @@ describe('AnswerStage', () => {
       { bar: 0.300001, answered: 0.5, wrong: 0, refused: 1, lost: 0 },
       { bar: 0.600001, answered: 0, wrong: 0, refused: 1, lost: 1 },
     ]
-    serve({ ...common, '/weigh': { of: 2, weighed }, '/api/curve': heights })
+    serve({
+      ...common,
+      '/weigh': { of: 2, weighed },
+      '/api/curve': { heights, steps: [], placing: { bar: 0.45, unseen: heights[1], spread: 0.02 } },
+    })
     const w = await show(AnswerStage, '/c/Ferries/answer?view=bar')
     expect(w.findAll('svg.curve path')).toHaveLength(3)
     expect(w.find('.legend').text()).toContain('answered 50 %')
@@ -216,6 +220,13 @@ describe('AnswerStage', () => {
     await w.find('input[aria-label^="Evidence bar"]').trigger('change')
     await settle()
     expect(w.find('.moved').text()).toContain('refused Right one?')
+    expect(w.text()).toContain('the bar belongs at 0.45')
+    await w
+      .findAll('button')
+      .find((b) => b.text() === 'Set it there')
+      ?.trigger('click')
+    await settle()
+    expect(w.find('.legend').text()).toContain('at 0.45')
     await w
       .findAll('button')
       .find((b) => b.text() === 'As a table')

@@ -28,7 +28,7 @@ const view = computed({
   set: (v) => void router.replace({ query: { ...route.query, view: v === 'manner' ? undefined : v } }),
 })
 const groups: Record<string, string[]> = {
-  bar: ['bar', 'refusal', 'turnTo', 'unfound'],
+  bar: ['bar', 'refusal', 'turnTo', 'unfound', 'nearMiss', 'askBack', 'asking'],
   wording: ['composer', 'unsupported', 'carried', 'tokens', 'sources'],
 }
 const fieldsIn = (group: string) => answer.fields.filter((f) => groups[group]?.includes(f.key.replace('answer.', '')))

@@ -12,7 +12,9 @@ const answer = useAnswer()
 const sets = ref<Schema['QuestionSet'][]>([])
 const set = ref('')
 const weighed = ref<Weighed[]>([])
-const heights = ref<Schema['ProveHeight'][]>([])
+const curve = ref<Schema['Curve']>()
+const heights = computed(() => curve.value?.heights ?? [])
+const cost = ref(3)
 const of = ref(0)
 const running = ref(false)
 const problem = ref('')
@@ -51,7 +53,7 @@ async function run(): Promise<void> {
   stopped = false
   problem.value = ''
   weighed.value = []
-  heights.value = []
+  curve.value = undefined
   try {
     const path = { corpus: corpus.name, set: set.value }
     do {
@@ -65,11 +67,19 @@ async function run(): Promise<void> {
       weighed.value = [...weighed.value, ...got.weighed]
       if (got.weighed.length === 0) break
     } while (weighed.value.length < of.value && !stopped)
-    heights.value = await ok(api.POST('/api/curve', { body: weighed.value }))
+    await draw()
   } catch (e) {
     problem.value = (e as Error).message
   }
   running.value = false
+}
+
+async function draw(): Promise<void> {
+  curve.value = await ok(api.POST('/api/curve', { body: { weighed: weighed.value, cost: cost.value || 3 } }))
+}
+
+function place(): void {
+  if (curve.value !== undefined) answer.set('answer', 'bar', Math.round(100 * curve.value.placing.bar) / 100)
 }
 
 function drag(e: PointerEvent): void {
@@ -162,6 +172,26 @@ onMounted(async () => {
         <span class="key wrong">of those wrong {{ percent(now?.wrong) }}</span>
         <span class="key refused">rightly refused {{ percent(now?.refused) }}</span>
         <span class="muted">at {{ bar.toFixed(2) }}; right ones lost {{ percent(now?.lost) }}. Drag the bar.</span>
+      </p>
+      <p class="row">
+        <label for="cost">Where a wrong answer weighs as much as</label>
+        <ElInputNumber
+          id="cost"
+          v-model="cost"
+          size="small"
+          :min="0.1"
+          :max="100"
+          :controls="false"
+          aria-label="Weight of a wrong answer"
+          @change="draw"
+        />
+        <span>
+          right ones refused, the bar belongs at <b class="figure">{{ curve?.placing.bar.toFixed(2) }}</b>: on questions
+          that had no say in it, {{ percent(curve?.placing.unseen.answered) }} answered,
+          {{ percent(curve?.placing.unseen.wrong) }} of those wrong; it moves by
+          {{ curve?.placing.spread.toFixed(2) }} between folds.
+        </span>
+        <ElButton size="small" @click="place">Set it there</ElButton>
       </p>
       <ul v-if="moved.length > 0" class="moved">
         <li v-for="w in moved" :key="w.id">
