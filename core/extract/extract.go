@@ -195,6 +195,9 @@ func nameOf(address string) string {
 	return p
 }
 
+// Decode gives the text of b as UTF-8, whatever it is written in: by byte order mark, by valid UTF-8, else Windows-1252.
+func Decode(b []byte) string { return decode(b, "") }
+
 // decode gives the text of b as UTF-8: by byte order mark, by the declared charset, by valid UTF-8, else Windows-1252,
 // the order of the WHATWG Encoding Standard's "decode" with a fallback.
 func decode(b []byte, mediaType string) string {
