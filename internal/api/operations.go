@@ -189,6 +189,17 @@ func (h *handlers) prove(api huma.API) {
 	) (*out[work.QuestionSet], error) {
 		return reply(h.app.PutQuestions(ctx, in.Corpus, in.Set, in.Body))
 	})
+	imported := operation("importSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/import", "prove", "Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it")
+	imported.MaxBodyBytes = 256 << 20
+	huma.Register(api, imported, func(ctx context.Context, in *struct {
+		InSet
+		Keep      bool   `query:"keep" doc:"Make it the set; otherwise it is only read"`
+		Documents bool   `query:"documents" doc:"Take in the documents that come with it"`
+		RawBody   []byte `contentType:"application/octet-stream"`
+	},
+	) (*out[work.ImportedSet], error) {
+		return reply(h.app.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
+	})
 	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
 		func(ctx context.Context, in *InSet) (*out[StartedRun], error) {
 			r, j, err := h.app.StartRun(ctx, in.Corpus, in.Set)

@@ -779,6 +779,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/sets/{set}/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it */
+        post: operations["importSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/sets/{set}/runs": {
         parameters: {
             query?: never;
@@ -1960,6 +1977,22 @@ export interface components {
         GlossaryFile: {
             entries: components["schemas"]["QueryEntry"][];
             problems: string[];
+        };
+        ImportedSet: {
+            columns: string[];
+            /**
+             * Format: int64
+             * @description That came with the questions
+             */
+            documents: number;
+            /** @enum {string} */
+            form: "jsonl" | "csv" | "squad" | "beir";
+            /** @description Rows that did not go in, and why */
+            problems: string[];
+            /** Format: int64 */
+            questions: number;
+            /** @description Missing when it was read without being kept */
+            set?: components["schemas"]["QuestionSet"];
         };
         IndexFilter: {
             /** @description page, file, film, text, pairs */
@@ -4790,6 +4823,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuestionSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importSet: {
+        parameters: {
+            query?: {
+                /** @description Make it the set; otherwise it is only read */
+                keep?: boolean;
+                /** @description Take in the documents that come with it */
+                documents?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedSet"];
                 };
             };
             /** @description Error */

@@ -94,33 +94,47 @@ async function start(): Promise<void> {
   }
 }
 
-async function importFile(e: Event): Promise<void> {
+/** A file of questions as it was read, before anything is kept. */
+const chosen = ref<{ name: string; file: File; read: Schema['ImportedSet'] }>()
+const withDocuments = ref(true)
+
+const send = (name: string, f: File, keep: boolean): Promise<Schema['ImportedSet']> =>
+  ok(
+    api.POST('/api/corpora/{corpus}/sets/{set}/import', {
+      params: { path: { corpus: corpus.name, set: name }, query: { keep, documents: withDocuments.value } },
+      body: f as never,
+      bodySerializer: (b: unknown) => b as Blob,
+      headers: { 'Content-Type': 'application/octet-stream' },
+    }),
+  )
+
+async function chooseFile(e: Event): Promise<void> {
   const input = e.target as HTMLInputElement
   const f = input.files?.[0]
   if (f === undefined) return
+  problem.value = told.value = ''
+  const name = f.name.replace(/\.[^.]*$/, '')
   try {
-    const lines = (await f.text()).split('\n').filter((l) => l.trim() !== '')
-    const questions = lines.map((l, i) => {
-      try {
-        return JSON.parse(l) as Schema['ProveQuestion']
-      } catch {
-        throw new Error(`Line ${i + 1} of ${f.name} is not JSON.`)
-      }
-    })
-    const name = f.name.replace(/\.[^.]*$/, '')
-    const set = await ok(
-      api.PUT('/api/corpora/{corpus}/sets/{set}', {
-        params: { path: { corpus: corpus.name, set: name } },
-        body: questions,
-      }),
-    )
-    told.value = `${set.name}: ${count(set.count)} questions`
-    setName.value = set.name
+    chosen.value = { name, file: f, read: await send(name, f, false) }
+    if (chosen.value.read.problems.length === 0 && chosen.value.read.documents === 0) await keep()
+  } catch (err) {
+    chosen.value = undefined
+    problem.value = (err as Error).message
+  }
+  input.value = ''
+}
+
+async function keep(): Promise<void> {
+  if (chosen.value === undefined) return
+  try {
+    const got = await send(chosen.value.name, chosen.value.file, true)
+    told.value = `${chosen.value.name}: ${count(got.questions)} questions`
+    setName.value = chosen.value.name
+    chosen.value = undefined
     await load()
   } catch (err) {
     problem.value = (err as Error).message
   }
-  input.value = ''
 }
 
 function toggle(r: Result): void {
@@ -163,12 +177,30 @@ onUnmounted(() => stop?.())
       <JobBar v-for="j in running" :key="j.id" :job="j" />
       <label class="field">
         <span class="label">Import a set</span>
-        <input type="file" accept=".jsonl,.json,.ndjson" @change="importFile" />
+        <input type="file" accept=".jsonl,.json,.ndjson,.csv,.tsv,.zip" @change="chooseFile" />
         <p class="hint">
-          One JSON object a line: id, question, expect, and tags or turns if you like. docs/question-sets.md describes
-          it.
+          JSON Lines (docs/question-sets.md), CSV with the columns question and answer, SQuAD, or a BEIR collection as
+          zip.
         </p>
       </label>
+      <div v-if="chosen !== undefined" class="notice stack" role="status">
+        <p>
+          {{ chosen.name }}: {{ count(chosen.read.questions) }} questions can go in<template
+            v-if="chosen.read.columns.length > 0"
+            >; {{ chosen.read.columns.join(', ') }}</template
+          >.
+        </p>
+        <ElCheckbox v-if="chosen.read.documents > 0" v-model="withDocuments"
+          >Take in the {{ count(chosen.read.documents) }} documents that come with them</ElCheckbox
+        >
+        <ul v-if="chosen.read.problems.length > 0" class="refused">
+          <li v-for="p in chosen.read.problems" :key="p" class="caution">{{ p }}</li>
+        </ul>
+        <div class="row">
+          <ElButton type="primary" :disabled="chosen.read.questions === 0" @click="keep">Keep them</ElButton>
+          <ElButton @click="chosen = undefined">Leave it</ElButton>
+        </div>
+      </div>
       <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
       <p v-if="told !== ''" class="notice" role="status">{{ told }}</p>
       <h2>Runs</h2>
@@ -338,5 +370,11 @@ tr.open td {
 .detail ul {
   margin: 0 0 12px;
   padding-left: 32px;
+}
+.refused {
+  max-height: 160px;
+  overflow: auto;
+  margin: 0;
+  padding-left: 18px;
 }
 </style>
