@@ -183,6 +183,10 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 	}
 	t.Reading = query.Read(q, b.tools(), b.Query)
 	lap("read")
+	for i := range t.Reading.Steps {
+		t.Timings = append(t.Timings, Timing{"pass " + t.Reading.Steps[i].Pass, t.Reading.Steps[i].Micros})
+		t.Reading.Steps[i].Micros = 0
+	}
 	b.asked = t.Reading.Language
 	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)

@@ -70,6 +70,31 @@ func Difference(a, b Method) []string {
 	return append(out, differing("priority.", a.Priority, b.Priority)...)
 }
 
+// Value is a setting of a method in words, by its key: of lists how many entries they have.
+func Value(m Method, key string) string {
+	for _, g := range groups(&m) {
+		for i := range g.value.NumField() {
+			if g.key(i) == key {
+				return fmt.Sprint(g.value.Field(i).Interface())
+			}
+		}
+	}
+	kind, id, _ := strings.Cut(key, ".")
+	switch kind {
+	case "glossary":
+		return fmt.Sprintf("%d entries", len(m.Glossary))
+	case "rules":
+		return fmt.Sprintf("%d rules", len(m.Rules))
+	case "priority":
+		return fmt.Sprint(m.Priority[id])
+	case "sources":
+		if s, own := m.Sources[id]; own {
+			return fmt.Sprintf("%+v", s)
+		}
+	}
+	return "as the corpus has it"
+}
+
 // differing lists the keys under which two maps hold something else; what a map does not hold is the zero value.
 func differing[V comparable](prefix string, a, b map[string]V) []string {
 	keys := map[string]bool{}

@@ -104,7 +104,7 @@ type Step struct {
 	After   string `json:"after"`
 	Why     string `json:"why" doc:"What it did, or why it did nothing"`
 	Changed bool   `json:"changed"`
-	Micros  int64  `json:"micros"`
+	Micros  int64  `json:"-"` // a reading is the same whatever the time it took
 }
 
 // Term is one stem that is searched for.

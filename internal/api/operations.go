@@ -222,6 +222,14 @@ func (h *handlers) prove(api huma.API) {
 			r, rs, err := h.app.RunResults(ctx, in.Corpus, in.Run)
 			return reply(RunReport{r, rs}, err)
 		})
+	huma.Register(api, operation("compareRuns", http.MethodGet, "/corpora/{corpus}/runs/{run}/against/{before}", "prove", "Compare a run with an earlier one: what was fixed and broken, with a paired test, and what the methods differ in"),
+		func(ctx context.Context, in *struct {
+			InRun
+			Before string `path:"before"`
+		},
+		) (*out[work.Compared], error) {
+			return reply(h.app.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
+		})
 	huma.Register(api, operation("getRunReply", http.MethodGet, "/corpora/{corpus}/runs/{run}/replies/{question}", "prove", "The evidence trail of one question of a run"),
 		func(ctx context.Context, in *struct {
 			InRun

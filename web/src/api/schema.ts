@@ -727,6 +727,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/runs/{run}/against/{before}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compare a run with an earlier one: what was fixed and broken, with a paired test, and what the methods differ in */
+        get: operations["compareRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/runs/{run}/replies/{question}": {
         parameters: {
             query?: never;
@@ -1461,6 +1478,15 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             title: string;
             version: string;
+        };
+        Compared: {
+            after: components["schemas"]["Run"];
+            before: components["schemas"]["Run"];
+            /** @description Of the questions that were fixed, broken, or fail in both */
+            replies: components["schemas"]["ReplyPair"][];
+            /** @description In which the methods differ */
+            settings: components["schemas"]["SettingPair"][];
+            sums: components["schemas"]["ProveComparison"];
         };
         Comparison: {
             changes: components["schemas"]["DocChange"][];
@@ -2274,6 +2300,48 @@ export interface components {
             seen: number;
             whole: components["schemas"]["ProveRetrieval"];
         };
+        ProveComparison: {
+            /** @description Passed before, fail now */
+            broken: string[];
+            /** @description Fail in both */
+            failing: string[];
+            /** @description Failed before, pass now */
+            fixed: string[];
+            /** @description Of that, 95 %, by cluster bootstrap */
+            interval: components["schemas"]["MeasureInterval"];
+            /**
+             * Format: double
+             * @description Difference of the mean reciprocal ranks, over questions that expect a passage
+             */
+            mrr: number;
+            /** @description Of that, 95 % */
+            mrrWithin: components["schemas"]["MeasureInterval"];
+            /**
+             * Format: double
+             * @description Chance of a split as uneven when neither is better: McNemar's exact test
+             */
+            p: number;
+            /**
+             * Format: int64
+             * @description Pass in both
+             */
+            passing: number;
+            /**
+             * Format: int64
+             * @description Judged in both
+             */
+            questions: number;
+            /**
+             * Format: double
+             * @description Difference of the pass rates
+             */
+            rate: number;
+            /**
+             * Format: double
+             * @description Least difference of pass rates that could have been told from chance at 5 %
+             */
+            smallest: number;
+        };
         ProveExpectation: {
             /** @description reaches: the document that holds the passage, as address, end of address, or title */
             document?: string;
@@ -2494,8 +2562,6 @@ export interface components {
             after: string;
             before: string;
             changed: boolean;
-            /** Format: int64 */
-            micros: number;
             on: boolean;
             pass: string;
             /** @description What it did, or why it did nothing */
@@ -2539,6 +2605,13 @@ export interface components {
             /** Format: double */
             support: number;
             trail: components["schemas"]["AnswerTrail"];
+        };
+        ReplyPair: {
+            after: string;
+            before: string;
+            /** @enum {string} */
+            change: "fixed" | "broken" | "failing";
+            question: components["schemas"]["ProveQuestion"];
         };
         Result: {
             /**
@@ -2783,6 +2856,12 @@ export interface components {
             surface?: "bench" | "command";
             /** @description What was said before, oldest first */
             turns?: components["schemas"]["QueryTurn"][];
+        };
+        SettingPair: {
+            after: string;
+            before: string;
+            key: string;
+            label: string;
         };
         Source: {
             address: string;
@@ -4685,6 +4764,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunReport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    compareRuns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+                before: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
                 };
             };
             /** @description Error */

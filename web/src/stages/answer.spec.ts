@@ -10,6 +10,7 @@ import GlossaryList from './find/GlossaryList.vue'
 import RewriteBench from './find/RewriteBench.vue'
 import ThreeWordings from './find/ThreeWordings.vue'
 import { useFind } from './find/store'
+import CompareRuns from './prove/CompareRuns.vue'
 
 const field = (key: string, kind: Field['kind'], label: string): Field => ({ key, kind, label, help: '.', default: '' })
 const fields: Field[] = [
@@ -288,9 +289,7 @@ describe('The trail', () => {
     const r = reply('Dogs pay £2.', {
       reading: {
         terms: [],
-        steps: [
-          { pass: 'spelling', on: true, changed: true, before: 'dgo', after: 'dog', why: 'dgo → dog', micros: 3 },
-        ],
+        steps: [{ pass: 'spelling', on: true, changed: true, before: 'dgo', after: 'dog', why: 'dgo → dog' }],
         searches: [
           { pass: 'rewritten', text: 'dog', terms: [], weight: 1 },
           { pass: 'asked', text: 'dgo', terms: [], weight: 0.85 },
@@ -337,7 +336,6 @@ describe('Rewriting', () => {
       before: 'and a child?',
       after: 'a child?',
       why: 'dropped: “and”',
-      micros: 5,
     },
     {
       pass: 'spelling',
@@ -346,7 +344,6 @@ describe('Rewriting', () => {
       before: 'a child?',
       after: 'a child?',
       why: 'every word is known',
-      micros: 7,
     },
   ]
   it('shows each pass of the last message, switches it off and puts it into another place', async () => {
@@ -421,6 +418,43 @@ describe('Rewriting', () => {
     const w = await show(ThreeWordings, '/c/Ferries/find')
     expect(w.find('[role=status]').text()).toContain('They part at the first place; 1 of')
     expect(w.findAll('.letter').length).toBeGreaterThan(3)
+    w.unmount()
+  })
+})
+
+describe('Two runs', () => {
+  it('are compared with a paired test, in words', async () => {
+    const summary = { passed: { rate: 0.9 } }
+    const run = { id: 'new', set: 's', createdAt: '2026-11-25T10:00:00Z', summary }
+    const old = { ...run, id: 'old' }
+    serve({
+      ...common,
+      '/runs/new/against/old': {
+        sums: {
+          questions: 20,
+          fixed: ['a'],
+          broken: [],
+          failing: [],
+          passing: 19,
+          p: 1,
+          smallest: 0.3,
+          rate: 0.05,
+          interval: { low: 0, high: 0.15 },
+          mrr: 0,
+        },
+        settings: [{ key: 'answer.bar', label: 'Evidence bar', before: '0.5', after: '0.4' }],
+        replies: [{ question: { id: 'a', question: 'Dogs?' }, change: 'fixed', before: 'Nothing.', after: 'Welcome.' }],
+      },
+    })
+    const w = await show(CompareRuns, '/c/Ferries/prove', { run, runs: [run, old] })
+    await w.find('.el-select__wrapper').trigger('click')
+    await settle()
+    document.querySelector<HTMLElement>('.el-select-dropdown__item')?.click()
+    await settle()
+    expect(w.find('[role=status]').text()).toContain('1 fixed')
+    expect(w.find('[role=status]').text()).toContain('cannot be told from chance')
+    expect(w.text()).toContain('Evidence bar')
+    expect(w.text()).toContain('Welcome.')
     w.unmount()
   })
 })

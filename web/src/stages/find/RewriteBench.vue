@@ -27,6 +27,10 @@ const said = computed(() =>
 )
 const steps = computed(() => reply.value?.trail?.reading?.steps ?? [])
 const searches = computed(() => reply.value?.trail?.reading?.searches ?? [])
+const took = (pass: string): string => {
+  const t = (reply.value?.trail?.timings ?? []).find((x) => x.step === `pass ${pass}`)
+  return t === undefined ? '' : (t.micros / 1000).toFixed(1)
+}
 const order = computed(() => (find.tried?.query.order ?? '').split(','))
 
 let round = 0
@@ -119,7 +123,7 @@ const toggles = [
                 <span v-else class="muted">as it was</span>
               </td>
               <td>{{ s.why }}</td>
-              <td class="num figure">{{ (s.micros / 1000).toFixed(1) }}</td>
+              <td class="num figure">{{ took(s.pass) }}</td>
               <td class="order">
                 <template v-if="order.includes(s.pass)">
                   <button class="linkish" :aria-label="`${passNames[s.pass]} earlier`" @click="move(s.pass, -1)">

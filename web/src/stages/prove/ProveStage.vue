@@ -6,6 +6,7 @@ import { count, moment, percent } from '@/api/words'
 import EvidenceTrail from '@/components/EvidenceTrail.vue'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
+import CompareRuns from './CompareRuns.vue'
 
 const corpus = useCorpus()
 const route = useRoute()
@@ -42,6 +43,10 @@ const kinds: Record<string, string> = {
   gives: 'gives',
   cites: 'cites',
   refuses: 'refuses',
+  reaches: 'reaches',
+  asksBack: 'asks back',
+  handsOver: 'hands over',
+  follows: 'follows the house rule',
 }
 
 async function load(): Promise<void> {
@@ -247,6 +252,7 @@ onUnmounted(() => stop?.())
             <dd class="muted">reply p95 {{ summary.millisP95.toFixed(0) }} ms</dd>
           </div>
         </dl>
+        <CompareRuns :run="report.run" :runs="runs" />
         <div class="row">
           <ElRadioGroup v-model="show" size="small" aria-label="Show">
             <ElRadioButton value="all">all</ElRadioButton>

@@ -1,0 +1,112 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { api, ok, type Run, type Schema } from '@/api/client'
+import { moment, percent } from '@/api/words'
+import { useCorpus } from '@/stores/corpus'
+
+/** A run beside an earlier one: what was fixed and broken, whether that can be told from chance, and what the methods differ in. */
+const props = defineProps<{ run: Run; runs: Run[] }>()
+
+const corpus = useCorpus()
+const before = ref('')
+const compared = ref<Schema['Compared']>()
+const problem = ref('')
+
+const others = computed(() => props.runs.filter((r) => r.set === props.run.set && r.id !== props.run.id && r.summary))
+const changes = { broken: 'bad', fixed: 'good', failing: 'muted' } as const
+const points = (x: number): string => `${x > 0 ? '+' : ''}${(100 * x).toFixed(1)}`
+
+async function load(): Promise<void> {
+  compared.value = undefined
+  problem.value = ''
+  if (before.value === '') return
+  try {
+    compared.value = await ok(
+      api.GET('/api/corpora/{corpus}/runs/{run}/against/{before}', {
+        params: { path: { corpus: corpus.name, run: props.run.id, before: before.value } },
+      }),
+    )
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+}
+watch(before, load)
+watch(
+  () => props.run.id,
+  () => (before.value = ''),
+)
+</script>
+
+<template>
+  <details v-if="others.length > 0" class="compare">
+    <summary>Compare with an earlier run</summary>
+    <ElSelect v-model="before" placeholder="An earlier run" aria-label="Earlier run">
+      <ElOption
+        v-for="r in others"
+        :key="r.id"
+        :value="r.id"
+        :label="`${moment(r.createdAt).text}, ${percent(r.summary?.passed.rate ?? 0)} passed`"
+      />
+    </ElSelect>
+    <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
+    <template v-if="compared">
+      <p class="notice" role="status">
+        Over {{ compared.sums.questions }} questions: <b class="good">{{ compared.sums.fixed.length }} fixed</b>,
+        <b class="bad">{{ compared.sums.broken.length }} broken</b>, {{ compared.sums.failing.length }} fail in both.
+        The pass rate moved by {{ points(compared.sums.rate) }} points ({{ points(compared.sums.interval.low) }} to
+        {{ points(compared.sums.interval.high) }}), the mean reciprocal rank by {{ compared.sums.mrr.toFixed(3) }}.
+        {{ compared.sums.p < 0.05 ? 'That is more than chance' : 'That cannot be told from chance' }}
+        (p = {{ compared.sums.p.toFixed(3) }}, McNemar's exact test; a move of
+        {{ points(compared.sums.smallest).replace('+', '') }} points one way could have been told).
+      </p>
+      <table v-if="compared.settings.length > 0" class="plain">
+        <thead>
+          <tr>
+            <th>Setting</th>
+            <th>Then</th>
+            <th>Now</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="s in compared.settings" :key="s.key">
+            <td>{{ s.label }}</td>
+            <td>{{ s.before }}</td>
+            <td>{{ s.after }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-else class="muted">Both were made with the same settings: what differs is the material.</p>
+      <table v-if="compared.replies.length > 0" class="plain">
+        <thead>
+          <tr>
+            <th>Question</th>
+            <th>Then</th>
+            <th>Now</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in compared.replies" :key="r.question.id">
+            <td>
+              <b :class="changes[r.change]">{{ r.change }}</b><br />{{ r.question.question }}
+            </td>
+            <td>{{ r.before }}</td>
+            <td>{{ r.after }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+  </details>
+</template>
+
+<style scoped>
+.compare {
+  margin-top: 12px;
+}
+summary {
+  font-weight: 650;
+  cursor: pointer;
+}
+td {
+  width: 33%;
+}
+</style>
