@@ -102,6 +102,9 @@ watch(
 .compare {
   margin-top: 12px;
 }
+.compare > * + * {
+  margin-top: 10px;
+}
 summary {
   font-weight: 650;
   cursor: pointer;
