@@ -16,5 +16,9 @@ export default defineConfig({
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
   server: { proxy: { '/api': 'http://127.0.0.1:8642' } },
   build: { target: 'es2022', chunkSizeWarningLimit: 900 },
-  test: { environment: 'happy-dom', server: { deps: { inline: ['element-plus'] } } },
+  test: {
+    testTimeout: 30_000, // of a busy machine: what hangs is found out all the same
+    environment: 'happy-dom',
+    server: { deps: { inline: ['element-plus'] } },
+  },
 })

@@ -25,9 +25,13 @@ const state = computed(() => {
   const c = connection.value
   if (c === undefined || c.base === '') return `${props.unconnected}.`
   if (props.kind === 'chat') {
+    const calls = c.calls ?? 0
+    const spent = c.spent ?? 0
     const cost =
-      (c.spent ?? 0) > 0 || (c.cap ?? 0) > 0 ? `, ${(c.spent ?? 0).toFixed(4)} spent${c.cap ? ` of ${c.cap}` : ''}` : ''
-    return `${props.connected} ${c.base} as ${c.model || 'its own choice'}; this month ${count(c.calls ?? 0)} calls${cost}.`
+      spent > 0 || (c.cap ?? 0) > 0 ? `, ${spent.toFixed(4)} spent${c.cap ? ` of at most ${c.cap}` : ''}` : ''
+    const forecast =
+      spent > 0 && calls > 0 ? `; a thousand calls like these cost ${((1000 * spent) / calls).toFixed(2)}` : ''
+    return `${props.connected} ${c.base} as ${c.model || 'its own choice'}; this month ${count(calls)} calls${cost}${forecast}.`
   }
   const more = c.dimensions ? `, ${c.dimensions} numbers a vector, ${count(c.tokens ?? 0)} tokens so far` : ''
   return `${props.connected} ${c.base}${more}.`

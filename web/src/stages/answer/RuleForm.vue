@@ -2,11 +2,14 @@
 import { computed } from 'vue'
 import TextEntry from '@/components/TextEntry.vue'
 import RuleDetails from './RuleDetails.vue'
-import type { Action, Rule } from './store'
+import { nameOf } from '../gather/store'
+import { useAnswer, type Action, type Rule } from './store'
 
 /** One house rule: when, then. */
 const props = defineProps<{ rule: Rule }>()
 const emit = defineEmits<{ change: [rule: Rule] }>()
+
+const answer = useAnswer()
 
 type When = Rule['when']
 
@@ -25,6 +28,7 @@ const kinds: { key: Action['kind']; label: string }[] = [
   { key: 'ask', label: 'Ask for details' },
   { key: 'handOver', label: 'Hand over to a person' },
   { key: 'alert', label: 'Raise an alert' },
+  { key: 'narrow', label: 'Answer from some sources alone' },
 ]
 const examples = computed(() => (props.rule.when.like ?? []).join('\n'))
 
@@ -33,6 +37,7 @@ function kindOf(i: number, k: unknown): void {
   const fresh: Action = { kind }
   if (kind === 'ask') fresh.details = [{ name: 'Name', ask: 'What is your name?', type: 'text' }]
   if (kind === 'reply' || kind === 'line') fresh.text = '…'
+  if (kind === 'narrow') fresh.sources = answer.sources.slice(0, 1).map((s) => s.id)
   if (kind === 'alert') fresh.to = 'duty@example.org'
   set({ then: props.rule.then.map((a, k) => (k === i ? fresh : a)) })
 }
@@ -111,7 +116,6 @@ function kindOf(i: number, k: unknown): void {
       <div class="row">
         <ElSelect :model-value="a.kind" aria-label="What is done" @update:model-value="(k: unknown) => kindOf(i, k)">
           <ElOption v-for="k in kinds" :key="k.key" :value="k.key" :label="k.label" />
-          <ElOption v-if="a.kind === 'narrow'" value="narrow" label="Answer from some sources" />
         </ElSelect>
         <button v-if="rule.then.length > 1" class="linkish" @click="set({ then: rule.then.filter((_, k) => k !== i) })">
           remove
@@ -132,6 +136,15 @@ function kindOf(i: number, k: unknown): void {
         @change="(v: unknown) => act(i, { beside: v === true })"
         >and answer from the sources as well</ElCheckbox
       >
+      <ElSelect
+        v-else-if="a.kind === 'narrow'"
+        multiple
+        :model-value="a.sources ?? []"
+        aria-label="Sources"
+        @update:model-value="(ids: string[]) => act(i, { sources: ids })"
+      >
+        <ElOption v-for="s in answer.sources" :key="s.id" :value="s.id" :label="nameOf(s)" />
+      </ElSelect>
       <RuleDetails v-else-if="a.kind === 'ask'" :action="a" @change="(part) => act(i, part)" />
       <div v-else-if="a.kind === 'alert' || a.kind === 'handOver'" class="row">
         <TextEntry

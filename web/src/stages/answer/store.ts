@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
-import { api, ok, type Reply, type Schema, type Variant } from '@/api/client'
+import { api, ok, type Reply, type Schema, type Source, type Variant } from '@/api/client'
 import { useCorpus } from '@/stores/corpus'
 import { useDraft } from '@/stores/draft'
 
@@ -21,6 +21,7 @@ export const useAnswer = defineStore('answer', () => {
   const draft = useDraft(['answer', 'rules'])
   const sheet = ref<Pinned[]>([])
   const busy = ref(0)
+  const sources = ref<Source[]>([])
   const path = () => ({ corpus: corpus.name })
 
   const variant = computed<Variant>(() => ({
@@ -57,6 +58,7 @@ export const useAnswer = defineStore('answer', () => {
     try {
       const questions = await ok(api.GET('/api/corpora/{corpus}/sheet', { params: { path: path() } }))
       sheet.value = questions.map((question) => ({ question }))
+      sources.value = await ok(api.GET('/api/corpora/{corpus}/sources', { params: { path: path() } }))
     } catch (e) {
       draft.problem.value = (e as Error).message
     }
@@ -78,5 +80,5 @@ export const useAnswer = defineStore('answer', () => {
     await refresh(true)
   }
 
-  return { ...draft, apply, sheet, busy, variant, load, refresh, pin, ask }
+  return { ...draft, apply, sheet, busy, sources, variant, load, refresh, pin, ask }
 })
