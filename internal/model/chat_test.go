@@ -1,0 +1,131 @@
+package model
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// talking is an endpoint that answers call after call as it is told to, and what it was sent.
+func talking(t *testing.T, answers ...func(w http.ResponseWriter)) (Chat, *[]map[string]any) {
+	t.Helper()
+	var got []map[string]any
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		assert.Equal(t, "/v1/chat/completions", q.URL.Path)
+		assert.Equal(t, "Bearer the-key", q.Header.Get("Authorization"))
+		var body map[string]any
+		assert.NoError(t, json.NewDecoder(q.Body).Decode(&body))
+		got = append(got, body)
+		answers[min(len(got), len(answers))-1](w)
+	}))
+	t.Cleanup(srv.Close)
+	return Chat{Base: srv.URL + "/v1", Model: "m", Key: "the-key", Wait: func(context.Context, time.Duration) error { return nil }}, &got
+}
+
+func wholeAnswer(text string) func(http.ResponseWriter) {
+	return func(w http.ResponseWriter) {
+		fmt.Fprintf(w, `{"choices":[{"message":{"role":"assistant","content":%q},"finish_reason":"length"}],"usage":{"prompt_tokens":7,"completion_tokens":3}}`, text)
+	}
+}
+
+func streamOf(pieces ...string) func(http.ResponseWriter) {
+	return func(w http.ResponseWriter) {
+		for _, p := range pieces {
+			fmt.Fprintf(w, "data: %s\n\n", p)
+		}
+	}
+}
+
+func piece(s string) string { return fmt.Sprintf(`{"choices":[{"delta":{"content":%q}}]}`, s) }
+
+var hello = []Message{{Role: "user", Content: "Hello"}}
+
+func TestAWholeAnswer(t *testing.T) {
+	c, got := talking(t, wholeAnswer(" Yes. "))
+	r, err := c.Complete(t.Context(), hello, 50, nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, Completed{Text: "Yes.", In: 7, Out: 3, Cut: true}, r)
+	assert.InDelta(t, 50, (*got)[0]["max_tokens"], 0)
+	assert.InDelta(t, 0, (*got)[0]["temperature"], 0)
+}
+
+func TestAStreamComesPieceByPiece(t *testing.T) {
+	c, got := talking(t, streamOf(piece("Dogs "), piece("pay."), `{"choices":[{"delta":{},"finish_reason":"stop"}]}`, `{"choices":[],"usage":{"prompt_tokens":4,"completion_tokens":2}}`, "[DONE]"))
+	var said []string
+	r, err := c.Complete(t.Context(), hello, 50, func(p string) { said = append(said, p) }, nil)
+	require.NoError(t, err)
+	assert.Equal(t, Completed{Text: "Dogs pay.", In: 4, Out: 2}, r)
+	assert.Equal(t, []string{"Dogs ", "pay."}, said)
+	assert.Equal(t, true, (*got)[0]["stream"])
+}
+
+func TestAStreamThatBreaksBeginsAnew(t *testing.T) {
+	c, _ := talking(t, streamOf(piece("Half a ")), streamOf(piece("Whole."), "[DONE]"))
+	text := ""
+	r, err := c.Complete(t.Context(), hello, 50, func(p string) { text += p }, func() { text = "" })
+	require.NoError(t, err)
+	assert.Equal(t, "Whole.", r.Text)
+	assert.Equal(t, "Whole.", text)
+	c, _ = talking(t, streamOf(piece("Half"), `{"error":{"message":"overloaded"}}`))
+	_, err = c.Complete(t.Context(), hello, 50, func(string) {}, nil)
+	assert.ErrorIs(t, err, ErrConnection)
+	assert.ErrorContains(t, err, "overloaded")
+}
+
+func TestWhatIsTriedAgainAndWhatIsNot(t *testing.T) {
+	status := func(code int, body string) func(http.ResponseWriter) {
+		return func(w http.ResponseWriter) { w.WriteHeader(code); fmt.Fprint(w, body) }
+	}
+	c, got := talking(t, status(503, `{"error":{"message":"later"}}`), status(429, "slow down"), wholeAnswer("At last."))
+	r, err := c.Complete(t.Context(), hello, 50, nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "At last.", r.Text)
+	assert.Len(t, *got, 3)
+	for name, answer := range map[string]func(http.ResponseWriter){
+		"401": status(401, `{"error":{"message":"the key is not right"}}`), "not JSON": status(200, "<html>"), "no message": status(200, `{"choices":[]}`),
+	} {
+		c, got := talking(t, answer)
+		_, err := c.Complete(t.Context(), hello, 50, nil, nil)
+		assert.ErrorIs(t, err, ErrConnection, name)
+		assert.Len(t, *got, 1, "%s: another try would end the same", name)
+	}
+	c, got = talking(t, status(500, "broken"))
+	_, err = c.Complete(t.Context(), hello, 50, nil, nil)
+	assert.ErrorContains(t, err, "500")
+	assert.Len(t, *got, 3)
+}
+
+func TestSlowModelsAreNotWaitedForForEver(t *testing.T) {
+	gate := make(chan struct{})
+	defer close(gate)
+	c, _ := talking(t, func(http.ResponseWriter) { <-gate })
+	c.Patience = 20 * time.Millisecond
+	_, err := c.Complete(t.Context(), hello, 50, nil, nil)
+	assert.ErrorIs(t, err, ErrConnection)
+	assert.ErrorContains(t, err, "did not answer within 20ms")
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err = c.Complete(ctx, hello, 50, nil, nil)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestLettersCannotBeForgedThroughTheirSubject(t *testing.T) {
+	raw := string(letter("a@b.example", "c@d.example", "Fog\r\nBcc: everybody@e.example", "Half speed.\n.\nÜber"))
+	head, body, ok := strings.Cut(raw, "\r\n\r\n")
+	require.True(t, ok)
+	assert.Equal(t, 1, strings.Count(head, "Subject:"))
+	assert.NotContains(t, head, "\r\nBcc:")
+	assert.Contains(t, body, "=C3=9Cber")
+	for _, m := range []Mailer{{Server: "http://x", From: "a@b.example"}, {Server: "smtp://", From: "a@b.example"}, {Server: "smtp://x", From: "nobody"}} {
+		assert.Error(t, m.Check())
+	}
+	assert.NoError(t, Mailer{Server: "smtps://mail.example:465", From: "a@b.example"}.Check())
+}
