@@ -168,3 +168,21 @@ func TestDistance(t *testing.T) {
 		assert.Equal(t, min(c.want, 3), Distance(c.a, c.b, 2), "cut off above the limit")
 	}
 }
+
+// The quick look for words hides no form: over every way of putting the forms' own words together.
+func TestHintsHideNothing(t *testing.T) {
+	words := strings.Fields(`how much many long soon early late far big large heavy tall old quickly is are does do will it cost costs price prices fare fees charge rates deposit salary
+		wages cheap cheapest expensive dearest what time when hours opening closing office first last next ferry boat bus timetable which day month year date deadline duration weight height
+		length width size dimensions limit number of maximum minimum age phone telephone ring call us contact mobile email e-mail write to percent percentage share discount`)
+	for i, a := range words {
+		for _, b := range words {
+			s := a + " " + b + " " + words[(i*7+3)%len(words)]
+			small := strings.ToLower(s)
+			for _, w := range wanted {
+				if w.re.MatchString(s) && !hinted(small, w.hints) {
+					t.Fatalf("%q asks for a %s, and no hint says so", s, w.kind)
+				}
+			}
+		}
+	}
+}

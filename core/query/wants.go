@@ -7,19 +7,22 @@ import (
 	"jolvex/core/text"
 )
 
+// wanted are the kinds of figure, how they are asked for, and words of which one stands wherever a form matches: a look for
+// them is a hundred times as fast as the form.
 var wanted = []struct {
-	kind text.QuantityKind
-	re   *regexp.Regexp
+	kind  text.QuantityKind
+	hints string // parted by commas, small letters
+	re    *regexp.Regexp
 }{
-	{text.Money, regexp.MustCompile(`(?i)\bhow much (?:is|are|does|do|will|would|for|to|money)\b|\bhow much\b.*\b(?:pay|cost)|\b(?:costs?|prices?|fares?|fees?|charges?|rates?|deposit|salary|salaries|wages?|cheap\w*|expensive|dearest)\b`)},
-	{text.Clock, regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\btimetable\b`)},
-	{text.Date, regexp.MustCompile(`(?i)\bwhen\b|\bwhat date\b|\bwhich (?:day|month|year)\b|\bdeadline\b`)},
-	{text.Duration, regexp.MustCompile(`(?i)\bhow (?:long|soon|early|far in advance|quickly)\b|\bdeadline\b|\bduration\b`)},
-	{text.Measure, regexp.MustCompile(`(?i)\bhow (?:big|large|heavy|tall|high|wide|long|far|deep)\b|\b(?:weight|height|length|width|size|dimensions?|limit)\b`)},
-	{text.Number, regexp.MustCompile(`(?i)\bhow many\b|\bnumber of\b|\bmaximum\b|\bminimum\b|\bhow old\b|\bage\b`)},
-	{text.Phone, regexp.MustCompile(`(?i)\b(?:phone|telephone|ring|call (?:you|them|us)|contact|mobile)\b`)},
-	{text.Mail, regexp.MustCompile(`(?i)\be-?mails?\b|\bcontact\b|\bwrite to\b`)},
-	{text.Percent, regexp.MustCompile(`(?i)\bpercent(?:age)?\b|\bwhat share\b|\bdiscount\b`)},
+	{text.Money, "how much,cost,price,fare,fee,charge,rate,deposit,salar,wage,cheap,expensive,dearest", regexp.MustCompile(`(?i)\bhow much (?:is|are|does|do|will|would|for|to|money)\b|\bhow much\b.*\b(?:pay|cost)|\b(?:costs?|prices?|fares?|fees?|charges?|rates?|deposit|salary|salaries|wages?|cheap\w*|expensive|dearest)\b`)},
+	{text.Clock, "what time,when,hour,times,time,how early,how late,first,last,next", regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\btimetable\b`)},
+	{text.Date, "when,date,which day,which month,which year,deadline", regexp.MustCompile(`(?i)\bwhen\b|\bwhat date\b|\bwhich (?:day|month|year)\b|\bdeadline\b`)},
+	{text.Duration, "how long,how soon,how early,how far,how quickly,deadline,duration", regexp.MustCompile(`(?i)\bhow (?:long|soon|early|far in advance|quickly)\b|\bdeadline\b|\bduration\b`)},
+	{text.Measure, "how ,weight,height,length,width,size,dimension,limit", regexp.MustCompile(`(?i)\bhow (?:big|large|heavy|tall|high|wide|long|far|deep)\b|\b(?:weight|height|length|width|size|dimensions?|limit)\b`)},
+	{text.Number, "how many,number,maximum,minimum,how old,age", regexp.MustCompile(`(?i)\bhow many\b|\bnumber of\b|\bmaximum\b|\bminimum\b|\bhow old\b|\bage\b`)},
+	{text.Phone, "phone,ring,call,contact,mobile", regexp.MustCompile(`(?i)\b(?:phone|telephone|ring|call (?:you|them|us)|contact|mobile)\b`)},
+	{text.Mail, "mail,contact,write", regexp.MustCompile(`(?i)\be-?mails?\b|\bcontact\b|\bwrite to\b`)},
+	{text.Percent, "percent,share,discount", regexp.MustCompile(`(?i)\bpercent(?:age)?\b|\bwhat share\b|\bdiscount\b`)},
 }
 
 // What is sought besides figures, by how a question begins. (Common practice, no published source.)
@@ -44,10 +47,21 @@ func seeks(s string) []string {
 
 func wants(s string) []text.QuantityKind {
 	var out []text.QuantityKind
+	small := strings.ToLower(s)
 	for _, w := range wanted {
-		if w.re.MatchString(s) {
+		if hinted(small, w.hints) && w.re.MatchString(s) {
 			out = append(out, w.kind)
 		}
 	}
 	return out
+}
+
+// hinted reports whether one of some words, parted by commas, stands in a text.
+func hinted(small, hints string) bool {
+	for h := range strings.SplitSeq(hints, ",") {
+		if strings.Contains(small, h) {
+			return true
+		}
+	}
+	return false
 }
