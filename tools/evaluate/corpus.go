@@ -2,9 +2,12 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"regexp"
 	"sort"
@@ -15,6 +18,7 @@ import (
 	"jolvex/core/index"
 	"jolvex/core/prove"
 	"jolvex/core/text"
+	"jolvex/demo"
 )
 
 // entry is one question of a FAQ with its answer.
@@ -220,4 +224,44 @@ func stopless(s string) []string {
 		out = append(out, w.Norm)
 	}
 	return out
+}
+
+// fromDemo makes a collection of the demo site's pages, whole and with their titles, and of the questions of its set that name a
+// page and stand alone; of several pages that would do, the first that is named counts.
+func fromDemo() (*collection, error) {
+	c := &collection{name: "Tolmouth Ferries"}
+	by := map[string]bool{}
+	err := fs.WalkDir(demo.Pages(), ".", func(at string, e fs.DirEntry, err error) error {
+		kind := map[string]string{".md": "text/markdown", ".html": "text/html"}[path.Ext(at)]
+		if err != nil || kind == "" {
+			return err
+		}
+		body, err := fs.ReadFile(demo.Pages(), at)
+		if err != nil {
+			return err
+		}
+		d, err := extract.Extract(extract.Input{Address: "demo:" + at, MediaType: kind, Body: body})
+		if err != nil {
+			return nil // a page that says nothing is one of the demo's faults
+		}
+		id := "/" + strings.TrimSuffix(strings.TrimSuffix(at, path.Ext(at)), "/index")
+		by[id] = true
+		c.entries = append(c.entries, &entry{id: id, heading: d.Title, answer: d})
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	qs, err := prove.ReadQuestions(bytes.NewReader(demo.Questions()))
+	if err != nil {
+		return nil, err
+	}
+	for _, q := range qs {
+		for _, e := range q.Expect {
+			if e.Kind == prove.Cites && len(q.Turns) == 0 && by[e.Values[0]] {
+				c.asks = append(c.asks, ask{"demo", q.Text, e.Values[0]})
+			}
+		}
+	}
+	return c, nil
 }

@@ -146,8 +146,16 @@ func rankings(all bool, s find.Settings) error {
 	if err != nil {
 		return err
 	}
-	for _, c := range cs {
-		fmt.Printf("\n%s: %d entries, their headings not indexed. hit@1 / hit@3 / hit@5 in %%, MRR, nDCG@10, 95 %% interval of hit@5\n", c.name, len(c.entries))
+	ferries, err := fromDemo()
+	if err != nil {
+		return err
+	}
+	for _, c := range append(cs, ferries) {
+		unit := "entries, their headings not indexed"
+		if c == ferries {
+			unit = "pages"
+		}
+		fmt.Printf("\n%s: %d %s. hit@1 / hit@3 / hit@5 in %%, MRR, nDCG@10, 95 %% interval of hit@5\n", c.name, len(c.entries), unit)
 		bleve, err := bleveEngine(c)
 		if err != nil {
 			return err
@@ -168,7 +176,7 @@ func rankings(all bool, s find.Settings) error {
 			}
 			engines = append(engines, e)
 		}
-		for _, kind := range []string{"headings", "two-word", "reworded"} {
+		for _, kind := range []string{"headings", "two-word", "reworded", "demo"} {
 			for _, e := range engines {
 				if err := printRanking(c, e, kind); err != nil {
 					return err
