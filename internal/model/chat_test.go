@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -17,14 +18,18 @@ import (
 // talking is an endpoint that answers call after call as it is told to, and what it was sent.
 func talking(t *testing.T, answers ...func(w http.ResponseWriter)) (Chat, *[]map[string]any) {
 	t.Helper()
+	var mu sync.Mutex // a call that was given up may still be answered while the next one comes
 	var got []map[string]any
 	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
 		assert.Equal(t, "/v1/chat/completions", q.URL.Path)
 		assert.Equal(t, "Bearer the-key", q.Header.Get("Authorization"))
 		var body map[string]any
 		assert.NoError(t, json.NewDecoder(q.Body).Decode(&body))
+		mu.Lock()
 		got = append(got, body)
-		answers[min(len(got), len(answers))-1](w)
+		n := min(len(got), len(answers)) - 1
+		mu.Unlock()
+		answers[n](w)
 	}))
 	t.Cleanup(srv.Close)
 	return Chat{Base: srv.URL + "/v1", Model: "m", Key: "the-key", Wait: func(context.Context, time.Duration) error { return nil }}, &got
