@@ -42,7 +42,7 @@ type Imported struct {
 const (
 	MaxQuestions   = 20_000
 	mostProblems   = 200
-	mostUnpacked   = 512 << 20
+	mostUnpacked   = 256 << 20
 	mostTextOfOne  = 4 << 20
 	mostTextsOfSet = 200_000
 )
@@ -54,8 +54,13 @@ var ErrSet = errors.New("not a question set")
 func ReadSet(body []byte) (Imported, error) {
 	out := Imported{Columns: []string{}, Questions: []Question{}, Problems: []string{}, Documents: []Document{}}
 	var err error
-	switch src := strings.TrimSpace(extract.Decode(body)); {
-	case bytes.HasPrefix(body, []byte("PK\x03\x04")):
+	src := ""
+	packed := bytes.HasPrefix(body, []byte("PK\x03\x04"))
+	if !packed {
+		src = strings.TrimSpace(extract.Decode(body))
+	}
+	switch {
+	case packed:
 		out.Form, err = FormBEIR, out.beir(body)
 	case strings.HasPrefix(src, "{") && strings.Contains(src[:min(len(src), 4000)], `"data"`):
 		out.Form, err = FormSquad, out.squad([]byte(src))
@@ -348,25 +353,34 @@ func (m *Imported) beir(body []byte) error {
 			m.problem("%s, line %d: %v", what, n+1, err)
 		}
 	}
-	titles := map[string]string{}
+	known, dropped, alone := map[string]bool{}, 0, 0
 	each(corpus, "corpus.jsonl", func(r row) {
-		if len(m.Documents) < mostTextsOfSet {
-			titles[r.ID] = r.ID
+		if len(m.Documents) == mostTextsOfSet {
+			dropped++
+		} else {
+			known[r.ID] = true
 			m.Documents = append(m.Documents, Document{Address: r.ID, Title: r.Title, Text: r.Text})
 		}
 	})
 	each(queries, "queries.jsonl", func(r row) {
 		var want []string
 		for _, d := range relevant[r.ID].Ordered() {
-			if relevant[r.ID][d] > 0 && titles[d] != "" {
+			if relevant[r.ID][d] > 0 && known[d] {
 				want = append(want, d)
 			}
 		}
 		if len(want) == 0 {
-			return // a query of another part of the collection
+			alone++ // a query of another part of the collection
+			return
 		}
 		m.take("query "+r.ID, Question{ID: r.ID, Text: r.Text, Expect: []Expectation{{Kind: Cites, Values: want}}})
 	})
+	if dropped > 0 {
+		m.problem("%d documents are left out: %d are taken at most", dropped, mostTextsOfSet)
+	}
+	if alone > 0 {
+		m.problem("%d queries are left out: none of the documents here is relevant to them", alone)
+	}
 	return nil
 }
 

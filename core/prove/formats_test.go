@@ -78,7 +78,8 @@ func TestBEIRCollections(t *testing.T) {
 	require.Len(t, m.Questions, 1)
 	assert.Equal(t, []Expectation{{Kind: Cites, Values: []string{"d1"}}}, m.Questions[0].Expect)
 	assert.Len(t, m.Documents, 2)
-	assert.Len(t, m.Problems, 1)
+	assert.Len(t, m.Problems, 2)
+	assert.Contains(t, m.Problems[1], "1 queries are left out", "nothing is left out in silence")
 	_, err = ReadSet(zipped(t, map[string]string{"corpus.jsonl": "{}"}))
 	assert.ErrorIs(t, err, ErrSet)
 }

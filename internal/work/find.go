@@ -60,25 +60,9 @@ func (v Variant) apply(m method.Method) (method.Method, error) {
 // Find ranks chunks for a question under the corpus's draft, or under something else that is tried out. The reply that
 // goes with it is made, not kept.
 func (a *App) Find(ctx context.Context, who Caller, corpus string, q query.Question, v Variant) (*Reply, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return nil, err
-	}
-	m, err := v.apply(c.Method)
-	if err != nil {
-		return nil, err
-	}
-	m.Query.Courtesy, m.Rules = false, nil // what is searched for is searched for
-	t, ms, err := a.trail(ctx, who, c, m, q, v.Filter)
-	if err != nil {
-		return nil, err
-	}
-	r, err := a.expand(ctx, t)
-	if err != nil {
-		return nil, err
-	}
-	r.Millis = ms
-	return r, nil
+	return a.attempt(ctx, who, corpus, q, v, func(m *method.Method) {
+		m.Query.Courtesy, m.Rules = false, nil // what is searched for is searched for
+	})
 }
 
 // Asking is one question of a batch. Without expectations its best chunk is all that is told.

@@ -130,10 +130,18 @@ func (a *App) runPost() {
 }
 
 func (a *App) sendAlerts(ctx context.Context) error {
-	ns, err := a.store.Unsent(ctx)
-	if err != nil {
-		return err
+	for {
+		ns, err := a.store.Unsent(ctx)
+		if err != nil || len(ns) == 0 || ctx.Err() != nil {
+			return err
+		}
+		if err := a.sendSome(ctx, ns); err != nil {
+			return err
+		}
 	}
+}
+
+func (a *App) sendSome(ctx context.Context, ns []store.Notice) error {
 	for _, n := range ns {
 		state, problem := store.NoticeSent, ""
 		if err := a.send(ctx, n); err != nil {

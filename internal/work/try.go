@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jolvex/core/answer"
+	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/internal/store"
@@ -14,6 +15,11 @@ import (
 
 // Try answers a question under something that is tried out. Nothing is kept, and what house rules ask for is not carried out.
 func (a *App) Try(ctx context.Context, who Caller, corpus string, q query.Question, v Variant) (*Reply, error) {
+	return a.attempt(ctx, who, corpus, q, v, func(*method.Method) {})
+}
+
+// attempt answers a question under a variant of the draft, changed once more, and keeps nothing.
+func (a *App) attempt(ctx context.Context, who Caller, corpus string, q query.Question, v Variant, change func(*method.Method)) (*Reply, error) {
 	c, err := a.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -22,6 +28,7 @@ func (a *App) Try(ctx context.Context, who Caller, corpus string, q query.Questi
 	if err != nil {
 		return nil, err
 	}
+	change(&m)
 	t, ms, err := a.trail(ctx, who, c, m, q, v.Filter)
 	if err != nil {
 		return nil, err
