@@ -62,7 +62,7 @@ func (d Detail) find(said string, alone bool) (value, why string) {
 }
 
 var (
-	dayWord    = regexp.MustCompile(`(?i)\b(?:today|tomorrow|(?:next |this )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\b`)
+	dayWord    = regexp.MustCompile(`(?i)\b(?:today|tomorrow|yesterday|(?:next |this |last )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\b`)
 	lead       = regexp.MustCompile(`(?i)^(?:(?:it is|it's|its|my name is|i am|i'm|this is|the name is)\s+)`)
 	introduced = regexp.MustCompile(`(?i:\b(?:my name is|i am called|this is))\s+((?:\p{Lu}[\p{L}'’-]+\s?){1,3})`)
 	letters    = regexp.MustCompile(`\p{L}`)

@@ -192,6 +192,10 @@ func TestChoicesNumbersAndDates(t *testing.T) {
 	assert.Equal(t, "twelve", v)
 	v, _ = Detail{Type: TypeDate}.find("on 3 May 2027", true)
 	assert.Equal(t, "3 May 2027", v)
+	for said, want := range map[string]string{"it was last Tuesday": "last Tuesday", "yesterday evening": "yesterday", "next friday": "next friday"} {
+		v, _ = Detail{Type: TypeDate}.find(said, true)
+		assert.Equal(t, want, v, "which Tuesday matters")
+	}
 	_, why := Detail{Type: TypeDate}.find("soon", true)
 	assert.NotEmpty(t, why)
 	for _, bad := range []string{"ada@", "ada.example", "ada@venn", "@venn.example"} {
