@@ -163,3 +163,18 @@ func TestRulesNarrowTheSourcesAndHeedThePage(t *testing.T) {
 	assert.Contains(t, ask(""), "garden")
 	assert.NotContains(t, ask("https://tolmouth.example/boats/skerrow"), "garden")
 }
+
+func TestEveryAlertIsSentHoweverMany(t *testing.T) {
+	a, box := ruled(t, func(hook string) []rule.Rule {
+		r := rule.Rule{ID: "x", Name: "X", When: rule.When{Contains: []string{"bite"}}, Then: []rule.Action{{Kind: rule.Reply, Text: "Noted."}}}
+		for range 9 {
+			r.Then = append(r.Then, rule.Action{Kind: rule.Alert, To: hook})
+		}
+		return []rule.Rule{r}
+	})
+	for range 13 {
+		_, err := a.Ask(t.Context(), public, "c", query.Question{Text: "a bite"})
+		require.NoError(t, err)
+	}
+	require.Eventually(t, func() bool { return len(box.Letters()) == 13*9 }, 30*time.Second, 20*time.Millisecond)
+}
