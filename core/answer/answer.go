@@ -117,6 +117,11 @@ func answerAll(q query.Question, b Bench) (*Trail, error) {
 			return answerParts(q, said, parts, b)
 		}
 	}
+	if b.Answer.Lists {
+		if names, questions, ok := query.Alternatives(q.Text); ok {
+			return answerSides(q, names, questions, b)
+		}
+	}
 	return answerOne(q, b)
 }
 
@@ -192,6 +197,9 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
 		t.Reply = inOwnWords(own)
 		return t, nil
+	}
+	if _, all := asksForAll(t.Reading.Alone); all && b.Answer.Lists {
+		b.Find.Keep = max(b.Find.Keep, wider)
 	}
 	ranking, err := find.Rank(t.Reading, b.View, b.library(), b.Find, max(shown, b.Find.Keep))
 	if err != nil {

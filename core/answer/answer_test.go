@@ -69,7 +69,7 @@ func bench(t *testing.T, audience string, pages map[string]string) Bench {
 		View: snap.See(audience), Texts: lib, Embedder: emb, Sentence: emb, Memory: memory, Opened: opened, Words: emb, Lexicon: emb,
 		Query:  query.Settings{Courtesy: true, FollowUp: true, Filler: true, Spelling: true, Compound: true, Order: "filler,spelling,followUp,glossary,compound,related,feedback"},
 		Find:   find.Settings{K1: 1.2, B: 0.7, Title: 1.5, Path: 3, DenseWords: 0.25, Sentence: 0.2, Candidates: 100, Keep: 8},
-		Answer: Settings{Bar: 0.5, Words: 130, Sources: 3, Refusal: "Nothing about that.", TurnTo: "Ring us.", Greeting: "Hello.", Thanks: "You are welcome.", Goodbye: "Goodbye.", Assenting: "What else?"},
+		Answer: Settings{Lists: true, Bar: 0.5, Words: 130, Sources: 3, Refusal: "Nothing about that.", TurnTo: "Ring us.", Greeting: "Hello.", Thanks: "You are welcome.", Goodbye: "Goodbye.", Assenting: "What else?"},
 		Clock:  func() time.Duration { ticks++; return time.Duration(ticks) * time.Microsecond },
 	}
 }

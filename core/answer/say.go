@@ -111,7 +111,10 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		for _, c := range cells[:min(len(cells), mostTies)] {
 			t.Reply = append(t.Reply, Sentence{Text: p.cellText(c), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.units[c.unit].span, Support: p.support})
 		}
-		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; its table is compared", t.Support, t.Bar)
+		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; %s", t.Support, t.Bar, compared)
+		return
+	}
+	if b.Answer.Lists && t.listed(ps, able, terms, b) {
 		return
 	}
 	specials(able, terms)
@@ -141,7 +144,7 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		return quotes[i].u < quotes[j].u
 	})
 	pointed := map[string]bool{}
-	for _, q := range quotes {
+	for n, q := range quotes {
 		u := &q.p.units[q.u]
 		if form := pointing(q.p.rank.Entry.Marks, b.Answer); form != "" {
 			if d := q.p.rank.Entry.Document; !pointed[d] {
@@ -157,6 +160,9 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		}
 		if b.Answer.forbids(said) {
 			continue
+		}
+		if n == 0 || quotes[n-1].p != q.p || quotes[n-1].u != q.u-1 {
+			said = q.p.named(q.u, said)
 		}
 		t.Reply = append(t.Reply, Sentence{Text: said, Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
 	}

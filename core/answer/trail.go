@@ -11,7 +11,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-4"
+const Version = "answer-5"
 
 // Settings of the answer stage.
 type Settings struct {
@@ -25,6 +25,7 @@ type Settings struct {
 	Never       string  `json:"never" initial:"" label:"Never" help:"What a model is never to do, one thing a line. A sentence that holds a phrase in quotation marks is never said, by whomever it is worded."`
 	Words       int     `json:"words" initial:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
 	Sources     int     `json:"sources" initial:"2" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
+	Lists       bool    `json:"lists" initial:"true" label:"Lists and comparisons" help:"A question for all things of a kind is answered by all that the sources name; one that compares two things tells both, under their names."`
 	Refusal     string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
 	TurnTo      string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
 	AskBack     bool    `json:"askBack" initial:"true" label:"Ask back" help:"Where the evidence parts on a condition that the question leaves open, up to three ways are told apart; of more, it is asked which is meant."`

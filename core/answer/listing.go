@@ -1,0 +1,224 @@
+package answer
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+)
+
+// forAll finds questions for all things of a kind, the kind as one of its groups. (Common practice, no published source.)
+var forAll = regexp.MustCompile(`(?i)^\W*(?:(?:and|so|but|please|tell me|can you tell me)[, ]+)*(?:` +
+	`(?:(?:to|on|at|in|from|by|with) )?which(?: of (?:the|your|our))?(?: other| different)? ([\p{L}\d'’-]+s|people)\b|` +
+	`(?:(?:to|on|at|in|from|by|with) )?what(?: other| different)? ([\p{L}\d'’-]+s|people) (?:are|can|could|do|did|may|must|have|should|will|would|were)\b|` +
+	`(?:list|name)(?: me)?(?: all)?(?: of)?(?: the)? ([\p{L}\d'’-]+s|people)\b|` +
+	`what are (?:all )?the ([\p{L}\d'’-]+s|people)\b)`)
+
+// verbs are words that end like a kind and are none: "which costs more". (Common practice, no published source.)
+var verbs = regexp.MustCompile(`(?i)^(?:is|was|has|does|costs|takes|goes|runs|makes|needs|sells|opens|closes|comes|leaves|suits|works|means|happens|applies|lasts|gives|includes|uses)$`)
+
+// wider is how many chunks are opened for a question that asks for all things of a kind.
+const wider = 16
+
+// asksForAll gives the stems of the kind of thing of which a question asks for all.
+func asksForAll(question string) (map[string]bool, bool) {
+	m := forAll.FindStringSubmatch(question)
+	if m == nil {
+		return nil, false
+	}
+	word := strings.Join(m[1:], "")
+	kind := stems(word)
+	return kind, len(kind) > 0 && !verbs.MatchString(word)
+}
+
+// light are the stems of verbs that say little by themselves: "take" in "which boats take cars" may stand in the sources as
+// "carry". (Common practice, no published source.)
+var light = stems("take", "have", "carry", "allow", "accept", "offer", "include", "sell", "serve", "provide", "give", "get", "use", "need", "go", "come", "make", "permit", "let", "bring", "run", "support", "contain", "hold")
+
+// The words of a cell that affirm and that deny. (Common practice, no published source.)
+var (
+	affirmed = regexp.MustCompile(`(?i)^\s*(?:yes|y|✓|✔|x|•|allowed|carried|permitted|free|included|available|open|all)\b|^\s*[✓✔•]`)
+	denied   = regexp.MustCompile(`(?i)^\s*(?:no|n|none|never|not\b.*|n/a|closed|–|-|—|✗|✘|)\s*$`)
+)
+
+// Limits of a list that is put together: how much of what is asked of the things each entry must say in its own words, how
+// many entries are said, and how many make a list.
+const (
+	carries   = 0.75
+	mostItems = 12
+	leastList = 2
+)
+
+// listed puts together the reply to a question for all things of a kind: the rows of a table of which a column says so, or
+// else what each of several parallel passages says, under its own heading. It reports false when the evidence is no such list.
+func (t *Trail) listed(ps, able []*passage, terms []asked, b Bench) bool {
+	kind, ok := asksForAll(t.Reading.Alone)
+	if !ok {
+		return false
+	}
+	var said []asked // of the things
+	for _, a := range terms {
+		if !kind[a.Stem] && !light[a.Stem] {
+			said = append(said, a)
+		}
+	}
+	if len(said) == 0 || len(able) == 0 {
+		return false
+	}
+	weights := map[string]float64{}
+	for _, a := range said {
+		weights[a.Stem] += a.weight
+	}
+	for _, p := range able[:min(len(able), b.Answer.Sources)] {
+		if qs := affirming(p, weights); len(qs) > 0 && pointing(p.rank.Entry.Marks, b.Answer) == "" {
+			t.tell(qs, weights)
+			t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; all rows of its table that say so", t.Support, t.Bar)
+			return true
+		}
+	}
+	return t.abreast(ps, said, weights, b)
+}
+
+// tell says chosen units as they stand.
+func (t *Trail) tell(qs []quote, weights map[string]float64) {
+	for _, q := range qs {
+		u := &q.p.units[q.u]
+		t.Reply = append(t.Reply, Sentence{Text: u.plainText(weights), Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
+	}
+}
+
+// affirming are the rows of a passage's table that say yes in the column that the question names, or hold its words in one
+// cell where others do not; none when all rows do, for then the table tells nothing apart.
+func affirming(p *passage, terms map[string]float64) []quote {
+	columns := namedColumns(p, terms)
+	rows, denials := 0, 0
+	var yes, holds []quote
+	for i := range p.units {
+		u := &p.units[i]
+		if u.row == nil {
+			continue
+		}
+		rows++
+		labels := labelCells(u)
+		for c, cell := range u.row.Cells {
+			if labels[c] {
+				continue
+			}
+			if columns[c] {
+				switch {
+				case denied.MatchString(cell.Text):
+					denials++
+				case affirmed.MatchString(cell.Text):
+					yes = append(yes, quote{p, i})
+				}
+			}
+			if inAll(stems(cell.Text), terms) {
+				holds = append(holds, quote{p, i})
+				break
+			}
+		}
+	}
+	if len(yes) > 0 && denials > 0 && len(yes) <= mostItems {
+		return yes
+	}
+	if len(holds) > 0 && len(holds) < rows && len(holds) <= mostItems && len(columns) == 0 {
+		return holds
+	}
+	return nil
+}
+
+// inAll reports whether all terms stand among some stems.
+func inAll(has map[string]bool, terms map[string]float64) bool {
+	for s := range terms {
+		if !has[s] {
+			return false
+		}
+	}
+	return len(terms) > 0
+}
+
+// entry is one of the things of a list.
+type entry struct {
+	quote
+	label string
+	no    bool
+}
+
+// abreast says what each of several parallel passages says of what was asked, under the one heading in which they differ.
+// Those that say no come last.
+func (t *Trail) abreast(ps []*passage, said []asked, weights map[string]float64, b Bench) bool {
+	var found []entry
+	at := -1
+	for _, p := range ps {
+		if p.support < near*b.Answer.Bar || pointing(p.rank.Entry.Marks, b.Answer) != "" {
+			continue
+		}
+		best, most := -1, 0.0
+		for i := range p.units {
+			u := &p.units[i]
+			if u.row != nil || strings.HasSuffix(u.text, "?") {
+				continue
+			}
+			if share := carriedBy(u, said); share >= carries && share+0.01*u.score > most {
+				best, most = i, share+0.01*u.score
+			}
+		}
+		if best < 0 {
+			continue
+		}
+		e := entry{quote{p, best}, "", denial.MatchString(p.units[best].text)}
+		path := headingsOf(p)
+		if len(found) > 0 {
+			k, ok := apartAt(headingsOf(found[0].p), path)
+			if !ok || at >= 0 && k != at || len(path) == 1 && folder(p) != folder(found[0].p) {
+				continue // of pages without headings, only those that lie together are of one kind
+			}
+			if at < 0 {
+				at = k
+				found[0].label = headingsOf(found[0].p)[k]
+			}
+			e.label = path[k]
+		}
+		if strings.HasSuffix(e.label, "?") || len(found) > 0 && slices.ContainsFunc(found, func(x entry) bool { return x.label == e.label }) {
+			continue
+		}
+		found = append(found, e)
+	}
+	if len(found) < leastList || strings.HasSuffix(found[0].label, "?") {
+		return false
+	}
+	found = found[:min(len(found), mostItems)]
+	sort.SliceStable(found, func(i, j int) bool { return !found[i].no && found[j].no })
+	for _, e := range found {
+		u := &e.p.units[e.u]
+		text := u.plainText(weights)
+		if !strings.Contains(strings.ToLower(text), strings.ToLower(e.label)) {
+			text = e.label + ": " + text
+		}
+		t.Reply = append(t.Reply, Sentence{Text: text, Candidate: e.p.index, Version: e.p.rank.Entry.Version, Span: u.span, Support: e.p.support})
+	}
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; each of %d parallel passages is told", t.Support, t.Bar, len(found))
+	return true
+}
+
+// folder is the address of a passage's document without its last part.
+func folder(p *passage) string {
+	a := strings.TrimRight(p.rank.Entry.Address, "/")
+	return a[:strings.LastIndexByte(a, '/')+1]
+}
+
+// carriedBy is the share by weight of the terms that stand in a unit's own words.
+func carriedBy(u *unit, terms []asked) float64 {
+	own, all := 0.0, 0.0
+	for i := range terms {
+		all += terms[i].weight
+		if u.stems[terms[i].Stem] {
+			own += terms[i].weight
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return own / all
+}
