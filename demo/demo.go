@@ -13,6 +13,8 @@ const (
 	Set     = "First questions"
 	Refusal = "Our pages say nothing about that."
 	TurnTo  = "The customer line on 01632 960411 can help."
+	Welcome = "Ask about boats, fares, luggage and the piers."
+	First   = "How much is a car to Sandrel?\nCan I bring my kayak?\nWhat happens in fog?"
 )
 
 //go:embed pages sets handed-over pairs.csv method

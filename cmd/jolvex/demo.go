@@ -116,6 +116,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 		return err
 	}
 	saved.Method.Answer.Refusal, saved.Method.Answer.TurnTo = demo.Refusal, demo.TurnTo
+	saved.Method.Answer.Welcome, saved.Method.Answer.First = demo.Welcome, demo.First
 	if err := json.Unmarshal(demo.Rules(), &saved.Method.Rules); err != nil {
 		return fmt.Errorf("read the demo's house rules: %w", err)
 	}

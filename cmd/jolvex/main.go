@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"syscall"
+	_ "time/tzdata" // house rules name time zones; the machine may have no table of them
 
 	"github.com/spf13/cobra"
 

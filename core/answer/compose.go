@@ -15,19 +15,24 @@ import (
 
 // passage is one kept chunk, opened.
 type passage struct {
-	rank     find.Ranked
-	index    int // in Trail.Candidates
-	doc      *doc.Document
-	units    []unit
-	support  float64
-	features Features
-	special  bool    // holds every word of the question where the first passage does not
-	share    float64 // how much of the reply it may have
-	headed   float64 // likeness of meaning of the question and the nearest heading
+	rank      find.Ranked
+	index     int // in Trail.Candidates
+	doc       *doc.Document
+	units     []unit
+	support   float64
+	features  Features
+	special   bool    // holds every word of the question where the first passage does not
+	share     float64 // how much of the reply it may have
+	openEnded bool    // the question is
+	headed    float64 // likeness of meaning of the question and the nearest heading
 }
 
-// answers tells whether a "yes" or "no" of the passage answers the question at hand: it answers its own heading.
-func (p *passage) answers() bool { return p.headed >= sameQuestion }
+// answers tells whether a "yes" or "no" of the passage answers the question at hand: it answers its own heading, and the
+// question can be answered so.
+func (p *passage) answers() bool { return p.headed >= sameQuestion && !p.openEnded }
+
+// openEnded finds questions that no yes or no answers. (Common practice, no published source.)
+var openEnded = regexp.MustCompile(`(?i)^\W*(?:(?:and|so|but|please|tell me)[, ]+)*(?:(?:to|on|at|in|from|by|with|for) )?(?:which|when|where|who|whom|whose|why|how (?:much|many|long|far|often|old|big|do|does|can|is|are|will)|what (?:is|are|does|do|was|were|can|should|must|time|kind|sort|day|happens))\b`)
 
 // sameQuestion is the likeness of meaning from which a heading asks what was asked.
 const sameQuestion = 0.6

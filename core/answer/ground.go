@@ -35,6 +35,7 @@ type Grounding struct {
 	Contain  float64   `json:"contain" doc:"Share of the sentence's words that stand in the nearest passage, rare ones counting more"`
 	Like     float64   `json:"like" doc:"Likeness of meaning to the nearest sentence of the evidence"`
 	Troubles []Trouble `json:"troubles,omitempty" nullable:"false"`
+	Opinion  string    `json:"opinion,omitempty" enum:"yes,no" doc:"What the model says to whether the evidence carries it, where it was asked"`
 }
 
 // Grounder weighs sentences against evidence.

@@ -57,7 +57,9 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 			extra[t.Stem] = true
 		}
 	}
+	open := openEnded.MatchString(r.Alone)
 	for _, p := range ps {
+		p.openEnded = open
 		if err := compare(p, vs[0], b); err != nil {
 			return err
 		}

@@ -148,44 +148,22 @@ type entry struct {
 // abreast says what each of several parallel passages says of what was asked, under the one heading in which they differ.
 // Those that say no come last.
 func (t *Trail) abreast(ps []*passage, said []asked, weights map[string]float64, b Bench) bool {
-	var found []entry
-	at := -1
+	var all []quote
 	for _, p := range ps {
 		if p.support < near*b.Answer.Bar || pointing(p.rank.Entry.Marks, b.Answer) != "" {
 			continue
 		}
-		best, most := -1, 0.0
-		for i := range p.units {
-			u := &p.units[i]
-			if u.row != nil || strings.HasSuffix(u.text, "?") {
-				continue
-			}
-			if share := carriedBy(u, said); share >= carries && share+0.01*u.score > most {
-				best, most = i, share+0.01*u.score
-			}
+		if u := telling(p, said); u >= 0 {
+			all = append(all, quote{p, u})
 		}
-		if best < 0 {
-			continue
-		}
-		e := entry{quote{p, best}, "", denial.MatchString(p.units[best].text)}
-		path := headingsOf(p)
-		if len(found) > 0 {
-			k, ok := apartAt(headingsOf(found[0].p), path)
-			if !ok || at >= 0 && k != at || len(path) == 1 && folder(p) != folder(found[0].p) {
-				continue // of pages without headings, only those that lie together are of one kind
-			}
-			if at < 0 {
-				at = k
-				found[0].label = headingsOf(found[0].p)[k]
-			}
-			e.label = path[k]
-		}
-		if strings.HasSuffix(e.label, "?") || len(found) > 0 && slices.ContainsFunc(found, func(x entry) bool { return x.label == e.label }) {
-			continue
-		}
-		found = append(found, e)
 	}
-	if len(found) < leastList || strings.HasSuffix(found[0].label, "?") {
+	var found []entry
+	for i := range all {
+		if g := parallelTo(all, i); len(g) > len(found) {
+			found = g
+		}
+	}
+	if len(found) < leastList {
 		return false
 	}
 	found = found[:min(len(found), mostItems)]
@@ -200,6 +178,47 @@ func (t *Trail) abreast(ps []*passage, said []asked, weights map[string]float64,
 	}
 	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; each of %d parallel passages is told", t.Support, t.Bar, len(found))
 	return true
+}
+
+// telling is the sentence of a passage that says most of what was asked in its own words; -1 when none says enough of it.
+func telling(p *passage, said []asked) int {
+	best, most := -1, 0.0
+	for i := range p.units {
+		u := &p.units[i]
+		if u.row != nil || strings.HasSuffix(u.text, "?") {
+			continue
+		}
+		if share := carriedBy(u, said); share >= carries && share+0.01*u.score > most {
+			best, most = i, share+0.01*u.score
+		}
+	}
+	return best
+}
+
+// parallelTo are the sentences whose passages differ in one heading from that of the i-th, the same one for all, with that heading
+// as their labels; of pages without headings, only those that lie in one folder are of one kind. A question is no label.
+func parallelTo(all []quote, i int) []entry {
+	first := all[i]
+	path := headingsOf(first.p)
+	out := []entry{{first, "", denial.MatchString(first.p.units[first.u].text)}}
+	at := -1
+	for _, q := range all[i+1:] {
+		other := headingsOf(q.p)
+		k, ok := apartAt(path, other)
+		if !ok || at >= 0 && k != at || len(path) == 1 && folder(q.p) != folder(first.p) || strings.HasSuffix(other[k], "?") {
+			continue
+		}
+		if slices.ContainsFunc(out, func(e entry) bool { return e.label == other[k] }) {
+			continue
+		}
+		at = k
+		out = append(out, entry{q, other[k], denial.MatchString(q.p.units[q.u].text)})
+	}
+	if at < 0 || strings.HasSuffix(path[at], "?") {
+		return nil
+	}
+	out[0].label = path[at]
+	return out
 }
 
 // folder is the address of a passage's document without its last part.

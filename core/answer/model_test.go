@@ -17,12 +17,18 @@ type scripted struct {
 	err    error
 	window int
 	got    []Message
+	judges string // what it says to whether a sentence stands in the evidence
+	asked  int    // how often it was asked that
 }
 
 func (s *scripted) ID() string                { return "scripted" }
 func (s *scripted) Window() int               { return s.window }
 func (s *scripted) Price(in, out int) float64 { return float64(in)/1e6 + 2*float64(out)/1e6 }
 func (s *scripted) Complete(m []Message, tokens int) (Completion, error) {
+	if strings.Contains(m[len(m)-1].Text, "Does this stand there: ") {
+		s.asked++
+		return Completion{Text: s.judges, In: 50, Out: 1}, s.err
+	}
 	s.got = m
 	return Completion{Text: s.says, In: 100, Out: 10}, s.err
 }
@@ -103,4 +109,39 @@ func TestWhatIsNeverToBeSaid(t *testing.T) {
 	assert.Contains(t, ask(t, b, "Must dogs be on a lead?").Text(), "open deck")
 	b.Answer.Never = "“open deck”"
 	assert.NotContains(t, ask(t, b, "Must dogs be on a lead?").Text(), "open deck")
+}
+
+func TestASecondOpinionDecidesWhatIsInDoubt(t *testing.T) {
+	const q, doubt = "Can I bring my dog?", "Hounds are welcome to rest on the open deck during the journey [1]."
+	const clear = "Dogs travel for £2.00 and must be on a lead [1]. "
+	for judges, held := range map[string]bool{"YES.": true, "no": false} {
+		m, b := modelled(t, clear+doubt)
+		r := ask(t, b, q)
+		assert.Zero(t, m.asked, "it is asked for nothing unless it is set")
+		b.Answer.Opinion, m.judges = true, judges
+		b.Answer.Carried = scoreOf(r, "Hounds") + 0.1 // just short of it
+		r = ask(t, b, q)
+		assert.Equal(t, 1, m.asked, "what is clear needs no second opinion")
+		assert.Equal(t, held, strings.Contains(r.Text(), "Hounds"), r.Text())
+		assert.Contains(t, r.Text(), "on a lead")
+		assert.Equal(t, 150, r.Written.In)
+	}
+	m, b := modelled(t, clear+"Guide dogs travel for £9.00 [1].")
+	b.Answer.Opinion, m.judges = true, "YES"
+	assert.NotContains(t, ask(t, b, q).Text(), "£9.00", "no opinion lets a wrong figure pass")
+}
+
+// scoreOf is the grounding of the sentence, said or withheld, that begins with a word.
+func scoreOf(r *Trail, begins string) float64 {
+	for _, s := range r.Reply {
+		if strings.HasPrefix(s.Text, begins) {
+			return s.Grounding.Score
+		}
+	}
+	for _, w := range r.Written.Withheld {
+		if strings.HasPrefix(w.Text, begins) {
+			return w.Grounding.Score
+		}
+	}
+	return -1
 }

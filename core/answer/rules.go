@@ -2,6 +2,7 @@ package answer
 
 import (
 	"strings"
+	"time"
 
 	"jolvex/core/query"
 	"jolvex/core/rule"
@@ -14,6 +15,9 @@ func (b Bench) obey(q query.Question, unanswered bool) (*rule.State, error) {
 		return nil, nil
 	}
 	msg := rule.Message{Text: q.Text, Page: b.Page}
+	if at, err := time.Parse(time.RFC3339, b.Pins.AsOf); err == nil {
+		msg.At = at
+	}
 	if code, sure := text.Language(q.Text); sure {
 		msg.Language = code
 	}

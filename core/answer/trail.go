@@ -19,6 +19,7 @@ type Settings struct {
 	Composer    string  `json:"composer" initial:"sentences" choices:"sentences,model" label:"Who words the reply" help:"Sentences of the evidence as they stand, or a connected model whose every sentence is checked against the evidence. Where the model does not answer, sentences stand in."`
 	Unsupported string  `json:"unsupported" initial:"withhold" choices:"withhold,mark" label:"What a model says without evidence" help:"Withheld, or said and marked. Claims of deeds are always withheld."`
 	Carried     float64 `json:"carried" initial:"0.5" min:"0" max:"1" step:"0.05" label:"Least grounding of a sentence" help:"Below it, the evidence does not carry what the model says."`
+	Opinion     bool    `json:"opinion" initial:"false" label:"Second opinion" help:"Of a sentence whose grounding is neither clear nor lacking, the model is asked whether its passage says it. That costs a call for each."`
 	Tokens      int     `json:"tokens" initial:"500" min:"50" max:"4000" unit:"tokens" label:"Most that a model writes" help:"It is cut off there."`
 	Tone        string  `json:"tone" initial:"" label:"Manner" help:"How a model is to word replies: warm or plain, to whom, in which English."`
 	Always      string  `json:"always" initial:"" label:"Always" help:"What a model is always to do, one thing a line."`
@@ -35,6 +36,9 @@ type Settings struct {
 	PointTo     string  `json:"pointTo" initial:"For that, see “{title}”." label:"Pointing" help:"Said in place of what may be found but not quoted. {title} stands for the document's title."`
 	PointNow    string  `json:"pointNow" initial:"That changes from day to day: see “{title}”." label:"Pointing to what changes" help:"Said in place of what is marked as changing from day to day. {title} stands for the document's title."`
 	Give        string  `json:"give" initial:"You can have “{title}” as a file." label:"Handing out" help:"Added when a document is asked for that may be handed out. {title} stands for its title."`
+	Welcome     string  `json:"welcome" initial:"Ask me anything about the material I answer from." label:"Welcome" help:"What stands there before anything was asked; empty for nothing."`
+	First       string  `json:"first" initial:"" label:"First questions" help:"Questions offered before anything was asked, one a line, four at most."`
+	Machine     string  `json:"machine" initial:"Replies are put together by a machine from the sources that they name." label:"Note on replies" help:"Tells whoever asks that no person replies."`
 	Greeting    string  `json:"greeting" initial:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
 	Thanks      string  `json:"thanks" initial:"You are welcome." label:"Thanks" help:"The reply to thanks."`
 	Goodbye     string  `json:"goodbye" initial:"Goodbye." label:"Goodbye" help:"The reply to a goodbye."`

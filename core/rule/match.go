@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"regexp"
 	"strings"
+	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -16,8 +17,9 @@ import (
 // Message is what the conditions look at.
 type Message struct {
 	Text     string
-	Page     string // address of the page on which it was asked; "" when not known
-	Language string // ISO 639-1; "" for the corpus's
+	Page     string    // address of the page on which it was asked; "" when not known
+	Language string    // ISO 639-1; "" for the corpus's
+	At       time.Time // when it is asked; the zero time takes everybody to be there
 }
 
 // Match is how well a rule's conditions hold for a message.

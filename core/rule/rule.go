@@ -57,6 +57,9 @@ type Action struct {
 	Confirm bool     `json:"confirm,omitempty" doc:"ask: what was told is read back before it is taken"`
 	Team    string   `json:"team,omitempty" maxLength:"120" doc:"handOver: to whom"`
 	Purpose string   `json:"purpose,omitempty" maxLength:"400" doc:"handOver, alert: what it is about"`
+	Hours   string   `json:"hours,omitempty" maxLength:"200" doc:"handOver: when somebody is there, as 'Mon-Fri 09:00-17:00, Sat 10:00-12:00'; empty for always. Outside them nobody is handed over to"`
+	Zone    string   `json:"zone,omitempty" maxLength:"60" doc:"handOver: the time zone of the hours, by its IANA name; empty for UTC"`
+	Away    bool     `json:"away,omitempty" doc:"It is done only while nobody is there to hand over to"`
 	To      string   `json:"to,omitempty" maxLength:"400" doc:"alert: a mail address, or the address of a webhook"`
 	Sources []string `json:"sources,omitempty" nullable:"false" maxItems:"50" doc:"narrow: portable ids"`
 }
@@ -119,6 +122,9 @@ func (r Rule) Check() []string {
 				}
 			}
 		case HandOver:
+			if _, _, err := a.hours(); err != nil {
+				bad("%v", err)
+			}
 		case Alert:
 			if !goodMail(a.To) && !strings.HasPrefix(a.To, "https://") && !strings.HasPrefix(a.To, "http://") {
 				bad("an alert goes to a mail address or to the address of a webhook, not to %q", a.To)

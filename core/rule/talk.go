@@ -2,6 +2,7 @@ package rule
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"jolvex/core/query"
@@ -182,7 +183,11 @@ func (w *walk) last(msg Message, unanswered bool) (State, error) {
 }
 
 func (w *walk) act(r Rule, msg Message, s *State) {
+	there := !slices.ContainsFunc(r.Then, func(a Action) bool { return a.Kind == HandOver && !a.staffed(msg.At) })
 	for _, a := range r.Then {
+		if a.Away && there || a.Kind == HandOver && !there {
+			continue
+		}
 		switch a.Kind {
 		case Reply:
 			if a.Beside {

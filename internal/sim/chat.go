@@ -112,7 +112,35 @@ var (
 	numbered = regexp.MustCompile(`(?m)^\[(\d+)\] `)
 	asks     = regexp.MustCompile(`(?ms)^Question: (.*?)$`)
 	rewrites = regexp.MustCompile(`(?m)^Rewrite: (.*)$`)
+	compares = regexp.MustCompile(`(?m)^Does this stand there: (.*)$`)
 )
+
+// opinion says whether passages hold a sentence: three in four of its words, and all of its figures.
+func opinion(said, passages string) string {
+	has, figures := map[string]bool{}, map[string]bool{}
+	for _, w := range text.Content(passages) {
+		has[w.Stem] = true
+	}
+	for _, q := range text.Quantities(passages) {
+		figures[q.Value] = true
+	}
+	words := text.Content(said)
+	n := 0
+	for _, w := range words {
+		if has[w.Stem] {
+			n++
+		}
+	}
+	for _, q := range text.Quantities(said) {
+		if !figures[q.Value] {
+			return "NO"
+		}
+	}
+	if 4*n < 3*len(words) {
+		return "NO"
+	}
+	return "YES"
+}
 
 // evidenceSentence is one sentence of a numbered passage.
 type evidenceSentence struct {
@@ -125,6 +153,9 @@ type evidenceSentence struct {
 func reply(behaviour, prompt string) string {
 	if m := rewrites.FindStringSubmatch(prompt); m != nil {
 		return rewrite(m[1])
+	}
+	if m := compares.FindStringSubmatch(prompt); m != nil {
+		return opinion(m[1], prompt[:strings.LastIndex(prompt, m[0])])
 	}
 	m := asks.FindStringSubmatch(prompt)
 	if m == nil {

@@ -67,6 +67,7 @@ func (a *App) SuggestGlossary(ctx context.Context, corpus string) ([]Suggestion,
 		}
 	}
 	seen := map[string]bool{}
+	var together query.Together
 	view := s.snapshot.Load().See(index.Public)
 	view.Each(func(_ int, e *index.Entry) bool {
 		if seen[e.Version] {
@@ -78,10 +79,23 @@ func (a *App) SuggestGlossary(ctx context.Context, corpus string) ([]Suggestion,
 			return false
 		}
 		mine(d, put)
+		together.Add(blocksOf(d))
 		return ctx.Err() == nil
 	})
 	if err = errors.Join(err, ctx.Err()); err != nil {
 		return nil, err
+	}
+	for v := range seen {
+		d, err := a.Version(v)
+		if err = errors.Join(err, ctx.Err()); err != nil {
+			return nil, err
+		}
+		together.Count(blocksOf(d))
+	}
+	for _, x := range together.Find() {
+		if key := text.Normalise(x.Short); found[key] == nil && !have[key] {
+			found[key] = &Suggestion{Entry: query.Entry{Term: x.Short, Means: []string{x.Long}}, Kind: "together", Documents: x.Documents, Example: x.Example}
+		}
 	}
 	out := make([]Suggestion, 0, len(found))
 	for _, x := range found {
@@ -91,6 +105,14 @@ func (a *App) SuggestGlossary(ctx context.Context, corpus string) ([]Suggestion,
 		return cmp.Or(cmp.Compare(b.Documents, a.Documents), strings.Compare(a.Term, b.Term))
 	})
 	return out[:min(len(out), mostSuggestions)], nil
+}
+
+func blocksOf(d *doc.Document) []string {
+	out := make([]string, len(d.Blocks))
+	for i, b := range d.Blocks {
+		out[i] = doc.Fold(d.Of(b.Span))
+	}
+	return out
 }
 
 // mine reads one document for terms and what they mean.

@@ -1161,6 +1161,11 @@ export interface components {
              * @description Likeness of meaning to the nearest sentence of the evidence
              */
             like: number;
+            /**
+             * @description What the model says to whether the evidence carries it, where it was asked
+             * @enum {string}
+             */
+            opinion?: "yes" | "no";
             /** Format: double */
             score: number;
             troubles?: components["schemas"]["AnswerTrouble"][];
@@ -1242,11 +1247,15 @@ export interface components {
             /** Format: double */
             carried: number;
             composer: string;
+            first: string;
             give: string;
             goodbye: string;
             greeting: string;
+            lists: boolean;
+            machine: string;
             nearMiss: string;
             never: string;
+            opinion: boolean;
             pointNow: string;
             pointTo: string;
             refusal: string;
@@ -1259,6 +1268,7 @@ export interface components {
             turnTo: string;
             unfound: string;
             unsupported: string;
+            welcome: string;
             /** Format: int64 */
             words: number;
         };
@@ -2642,12 +2652,16 @@ export interface components {
             when: components["schemas"]["RuleWhen"];
         };
         RuleAction: {
+            /** @description It is done only while nobody is there to hand over to */
+            away?: boolean;
             /** @description reply: the sources are answered from as well */
             beside?: boolean;
             /** @description ask: what was told is read back before it is taken */
             confirm?: boolean;
             /** @description ask: what is asked for */
             details?: components["schemas"]["RuleDetail"][];
+            /** @description handOver: when somebody is there, as 'Mon-Fri 09:00-17:00, Sat 10:00-12:00'; empty for always. Outside them nobody is handed over to */
+            hours?: string;
             /** @enum {string} */
             kind: "reply" | "line" | "ask" | "handOver" | "alert" | "narrow";
             /** @description handOver, alert: what it is about */
@@ -2660,6 +2674,8 @@ export interface components {
             text?: string;
             /** @description alert: a mail address, or the address of a webhook */
             to?: string;
+            /** @description handOver: the time zone of the hours, by its IANA name; empty for UTC */
+            zone?: string;
         };
         RuleAlarm: {
             purpose: string;

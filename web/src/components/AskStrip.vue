@@ -17,6 +17,29 @@ const follow = ref(true)
 const audience = ref<'public' | 'staff'>('public')
 const turns = ref<{ role: 'user' | 'assistant'; text: string }[]>([])
 
+const opening = ref<{ welcome: string; first: string[]; note: string }>()
+
+/** What stands there before anything was asked. */
+async function begin(): Promise<void> {
+  input.value?.select()
+  if (turns.value.length > 0 || corpus.name === '') return
+  try {
+    const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } }))
+    const first = m.answer.first
+      .split('\n')
+      .map((l) => l.trim())
+      .filter((l) => l !== '')
+    opening.value = { welcome: m.answer.welcome, first: first.slice(0, 4), note: m.answer.machine }
+  } catch {
+    opening.value = undefined // the question itself will tell what is wrong
+  }
+}
+
+function put(text: string): void {
+  question.value = text
+  void ask()
+}
+
 async function ask(): Promise<void> {
   const text = question.value.trim()
   if (text === '' || busy.value) return
@@ -53,8 +76,17 @@ function restart(): void {
 
 function close(): void {
   open.value = false
+  opening.value = undefined
 }
 
+function left(e: FocusEvent): void {
+  if (!(e.currentTarget as HTMLElement).contains(e.relatedTarget as Node | null)) opening.value = undefined
+}
+
+watch(
+  () => corpus.name,
+  () => (opening.value = undefined),
+)
 watch([() => corpus.name, audience], restart) // what one audience was told is no part of another's conversation
 watch(
   () => route.fullPath,
@@ -67,11 +99,16 @@ defineExpose({ focus: () => input.value?.focus() })
 </script>
 
 <template>
-  <section class="strip" aria-label="Ask" @keydown.esc="close">
+  <section class="strip" aria-label="Ask" @keydown.esc="close" @focusout="left">
     <div v-if="open" class="sheet">
       <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
       <EvidenceTrail v-if="reply !== undefined" :reply="reply" :corpus="corpus.name" />
     </div>
+    <p v-else-if="opening !== undefined && turns.length === 0" class="opening">
+      <span>{{ opening.welcome }}</span>
+      <button v-for="q in opening.first" :key="q" type="button" class="linkish" @click="put(q)">{{ q }}</button>
+      <span class="muted">{{ opening.note }}</span>
+    </p>
     <form class="bar" @submit.prevent="ask">
       <label for="ask" class="sr">Ask the draft</label>
       <input
@@ -81,7 +118,7 @@ defineExpose({ focus: () => input.value?.focus() })
         maxlength="4000"
         autocomplete="off"
         placeholder="Ask the draft anything"
-        @focus="input?.select()"
+        @focus="begin"
       />
       <label class="sr" for="ask-as">Asked as</label>
       <select id="ask-as" v-model="audience" title="As whom it is asked">
@@ -112,6 +149,13 @@ defineExpose({ focus: () => input.value?.focus() })
 }
 .sheet > .notice {
   margin: 0 14px;
+}
+.opening {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 16px;
+  margin: 0;
+  padding: 7px 14px 0;
 }
 .bar {
   display: flex;

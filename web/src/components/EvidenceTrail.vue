@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Evidence, Reply } from '@/api/client'
-import { outcomeOf, passNames } from '@/api/passes'
+import { outcomeNames, outcomeOf, passNames } from '@/api/passes'
 import { signalNames } from '@/api/signals'
 import { shortAddress } from '@/api/words'
 import LitText from './LitText.vue'
@@ -15,6 +15,7 @@ const steps = computed(() => (trail.value?.reading?.steps ?? []).filter((s) => s
 const searches = computed(() => trail.value?.reading?.searches ?? [])
 const written = computed(() => trail.value?.written)
 const spent = computed(() => (trail.value?.timings ?? []).map((t) => `${t.step} ${(t.micros / 1000).toFixed(1)} ms`))
+const parts = computed(() => trail.value?.parts ?? [])
 const kept = computed(() => props.reply.evidence.map((e, i) => ({ ...e, index: i })).filter((e) => e.kept))
 const said = computed(() =>
   (trail.value?.reply ?? []).map((s, i) => ({
@@ -57,6 +58,13 @@ function link(c: { document: string; version: string; span: { start: number; end
       <p v-for="s in steps" :key="s.pass" class="step">
         <span class="muted">{{ passNames[s.pass] ?? s.pass }}:</span> {{ s.why }}
       </p>
+      <details v-for="(p, i) in parts" :key="`part${i}`" class="step">
+        <summary>{{ p.question }}</summary>
+        <p class="muted">{{ outcomeNames[p.outcome] ?? p.outcome }}, support {{ p.support.toFixed(2) }}: {{ p.why }}</p>
+        <p v-for="s in (p.reading.steps ?? []).filter((x) => x.changed)" :key="s.pass" class="muted">
+          {{ passNames[s.pass] ?? s.pass }}: {{ s.why }}
+        </p>
+      </details>
       <p class="terms">
         <span v-for="t in trail?.reading?.terms ?? []" :key="t.stem" class="mono" :title="`weight ${t.weight}`">{{
           t.word

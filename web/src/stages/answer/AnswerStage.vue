@@ -29,7 +29,7 @@ const view = computed({
 })
 const groups: Record<string, string[]> = {
   bar: ['bar', 'refusal', 'turnTo', 'unfound', 'nearMiss', 'askBack', 'asking'],
-  wording: ['composer', 'unsupported', 'carried', 'tokens', 'sources'],
+  wording: ['composer', 'unsupported', 'carried', 'opinion', 'tokens', 'sources', 'lists'],
 }
 const fieldsIn = (group: string) => answer.fields.filter((f) => groups[group]?.includes(f.key.replace('answer.', '')))
 const mannerFields = computed(() =>

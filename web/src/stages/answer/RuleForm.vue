@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import TextEntry from '@/components/TextEntry.vue'
 import RuleDetails from './RuleDetails.vue'
+import RuleHours from './RuleHours.vue'
 import { nameOf } from '../gather/store'
 import { useAnswer, type Action, type Rule } from './store'
 
@@ -30,6 +31,7 @@ const kinds: { key: Action['kind']; label: string }[] = [
   { key: 'alert', label: 'Raise an alert' },
   { key: 'narrow', label: 'Answer from some sources alone' },
 ]
+const scheduled = computed(() => props.rule.then.some((a) => a.kind === 'handOver' && (a.hours ?? '') !== ''))
 const examples = computed(() => (props.rule.when.like ?? []).join('\n'))
 
 function kindOf(i: number, k: unknown): void {
@@ -121,6 +123,13 @@ function kindOf(i: number, k: unknown): void {
           remove
         </button>
       </div>
+      <RuleHours v-if="a.kind === 'handOver'" :action="a" @change="(part) => act(i, part)" />
+      <ElCheckbox
+        v-else-if="scheduled"
+        :model-value="a.away ?? false"
+        @change="(v: unknown) => act(i, { away: v === true })"
+        >only while nobody is there</ElCheckbox
+      >
       <ElInput
         v-if="a.kind !== 'alert' && a.kind !== 'narrow'"
         type="textarea"

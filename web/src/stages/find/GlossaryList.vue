@@ -117,7 +117,9 @@ const load = (e: Event): Promise<void> =>
         <tr v-for="s in suggestions" :key="s.term">
           <td>{{ s.term }}</td>
           <td>{{ s.means.join('; ') }}</td>
-          <td class="muted" :title="s.example">{{ s.kind }}, in {{ s.documents }}</td>
+          <td class="muted" :title="s.example">
+            {{ s.kind === 'together' ? 'used together' : s.kind }}, in {{ s.documents }}
+          </td>
           <td class="row">
             <button class="linkish" :aria-label="`Accept ${s.term}`" @click="accept(s)">accept</button>
             <button class="linkish" :aria-label="`Dismiss ${s.term}`" @click="dismiss(s)">dismiss</button>
