@@ -306,7 +306,7 @@ func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
 func record(t *Trail, ranking find.Ranking, ps []*passage) {
 	for _, r := range ranking.Ranked {
 		t.Candidates = append(t.Candidates, Candidate{
-			Document: r.Entry.Document, Version: r.Entry.Version, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
+			Document: r.Entry.Document, Version: r.Entry.Version, Address: r.Entry.Address, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
 			Nearest: r.Nearest, Found: r.Found, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
 		})
 	}

@@ -3,7 +3,6 @@ package answer
 import (
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"jolvex/core/text"
@@ -116,32 +115,11 @@ func namedColumns(p *passage, terms map[string]float64) map[int]bool {
 	return out
 }
 
-// amountIn is the first figure of a kind in a cell as a number that can be compared, with its unit: minutes for times and
-// durations.
+// amountIn is the first figure of a kind in a cell as a number that can be compared, with its unit.
 func amountIn(cell string, kind text.QuantityKind) (v float64, unit string, ok bool) {
 	for _, q := range text.Quantities(cell) {
-		if q.Kind != kind {
-			continue
-		}
-		switch kind {
-		case text.Clock:
-			h, m, found := strings.Cut(q.Value, ":")
-			hours, err1 := strconv.Atoi(h)
-			minutes, err2 := strconv.Atoi(m)
-			return float64(60*hours + minutes), "", found && err1 == nil && err2 == nil
-		case text.Money:
-			cur, n, found := strings.Cut(q.Value, " ")
-			x, err := strconv.ParseFloat(n, 64)
-			return x, cur, found && err == nil
-		case text.Duration:
-			n, u, _ := strings.Cut(q.Value, " ")
-			x, err := strconv.ParseFloat(n, 64)
-			scale := map[string]float64{"second": 1.0 / 60, "minute": 1, "hour": 60, "day": 1440, "night": 1440, "week": 10080, "month": 43200, "year": 525600}[u]
-			return x * scale, "", err == nil && scale > 0
-		default:
-			n, u, _ := strings.Cut(q.Value, " ")
-			x, err := strconv.ParseFloat(n, 64)
-			return x, u, err == nil
+		if q.Kind == kind {
+			return q.Amount()
 		}
 	}
 	return 0, "", false

@@ -62,6 +62,7 @@ const (
 type Candidate struct {
 	Document string        `json:"document"`
 	Version  string        `json:"version"`
+	Address  string        `json:"-"` // for whoever judges at once; the document knows it
 	Span     doc.Span      `json:"span"`
 	Parent   doc.Span      `json:"parent,omitzero"` // the section that a small chunk brings with it
 	Score    float64       `json:"score"`

@@ -10,6 +10,7 @@ import (
 // Filter narrows what may be found. Zero fields narrow nothing.
 type Filter struct {
 	Sources   []string `json:"sources,omitempty" nullable:"false" doc:"Portable ids of the sources that may be found"`
+	Documents []string `json:"documents,omitempty" nullable:"false" doc:"Ids of the documents that may be found"`
 	Kinds     []string `json:"kinds,omitempty" nullable:"false" doc:"page, file, film, text, pairs"`
 	Languages []string `json:"languages,omitempty" nullable:"false" doc:"Language codes; a document whose language is not known passes"`
 	Since     string   `json:"since,omitempty" doc:"The earliest date of last change, as 2006-01-02; a document without a date passes"`
@@ -40,7 +41,7 @@ func Day(date string) int {
 
 // Empty reports whether the filter lets everything pass.
 func (f Filter) Empty() bool {
-	return len(f.Sources)+len(f.Kinds)+len(f.Languages) == 0 && f.Since == "" && f.Until == ""
+	return len(f.Sources)+len(f.Documents)+len(f.Kinds)+len(f.Languages) == 0 && f.Since == "" && f.Until == ""
 }
 
 // Bars tells by which field a chunk is held back; "" when it passes.
@@ -48,6 +49,8 @@ func (f Filter) Bars(e *Entry) string {
 	switch {
 	case len(f.Sources) > 0 && !slices.Contains(f.Sources, e.Source):
 		return "source"
+	case len(f.Documents) > 0 && !slices.Contains(f.Documents, e.Document):
+		return "document"
 	case len(f.Kinds) > 0 && !slices.Contains(f.Kinds, e.Kind):
 		return "kind"
 	case len(f.Languages) > 0 && e.Language != "" && !slices.ContainsFunc(f.Languages, func(l string) bool { return sameLanguage(l, e.Language) }):

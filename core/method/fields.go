@@ -1,6 +1,7 @@
 package method
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"reflect"
@@ -95,6 +96,47 @@ func Value(m Method, key string) string {
 	return "as the corpus has it"
 }
 
+// With gives the method with one setting changed, by its key: "find.keep" to "12". It is an error when there is no such setting,
+// when the value cannot be read as what the setting is, and when it is out of bounds.
+func With(m Method, key, value string) (Method, error) {
+	for _, g := range groups(&m) {
+		for i := range g.value.NumField() {
+			if g.key(i) != key {
+				continue
+			}
+			if err := put(g.value.Field(i), value); err != nil {
+				return m, fmt.Errorf("%s: %q is no %s", key, value, g.field(i).Kind)
+			}
+			if bad := m.Validate(); len(bad) > 0 {
+				return m, errors.New(strings.Join(bad, "; "))
+			}
+			return m, nil
+		}
+	}
+	return m, fmt.Errorf("there is no setting %q", key)
+}
+
+// put reads a value into a field of a settings struct.
+func put(f reflect.Value, value string) error {
+	switch f.Kind() {
+	case reflect.Int:
+		n, err := strconv.Atoi(value)
+		f.SetInt(int64(n))
+		return err
+	case reflect.Float64:
+		x, err := strconv.ParseFloat(value, 64)
+		f.SetFloat(x)
+		return err
+	case reflect.Bool:
+		b, err := strconv.ParseBool(value)
+		f.SetBool(b)
+		return err
+	default:
+		f.SetString(value)
+		return nil
+	}
+}
+
 // differing lists the keys under which two maps hold something else; what a map does not hold is the zero value.
 func differing[V comparable](prefix string, a, b map[string]V) []string {
 	keys := map[string]bool{}
@@ -137,22 +179,10 @@ func (g group) key(i int) string { return g.name + "." + g.tag(i).Get("json") }
 func (g group) setDefaults() {
 	for i := range g.value.NumField() {
 		f, def := g.value.Field(i), g.tag(i).Get("initial")
-		switch f.Kind() {
-		case reflect.Int:
-			n, err := strconv.Atoi(def)
-			mustTag(err, g.key(i))
-			f.SetInt(int64(n))
-		case reflect.Float64:
-			x, err := strconv.ParseFloat(def, 64)
-			mustTag(err, g.key(i))
-			f.SetFloat(x)
-		case reflect.Bool:
-			f.SetBool(def == "true")
-		case reflect.String:
-			f.SetString(def)
-		default:
+		if k := f.Kind(); k != reflect.Int && k != reflect.Float64 && k != reflect.Bool && k != reflect.String {
 			panic("method: setting " + g.key(i) + " is of a kind that no form can show")
 		}
+		mustTag(put(f, def), g.key(i))
 	}
 }
 

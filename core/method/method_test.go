@@ -117,3 +117,17 @@ func TestHashIsCanonical(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, x, y)
 }
+
+func TestWithOneSettingChanged(t *testing.T) {
+	m := Default()
+	for key, value := range map[string]string{"find.keep": "12", "answer.bar": "0.35", "query.spelling": "false", "answer.tone": "plain", "chunk.strategy": "fixed"} {
+		got, err := With(m, key, value)
+		require.NoError(t, err, key)
+		assert.Equal(t, value, Value(got, key))
+		assert.Equal(t, []string{key}, Difference(m, got))
+	}
+	for key, value := range map[string]string{"find.keep": "none", "answer.bar": "2", "nothing.here": "1", "query.spelling": "perhaps", "chunk.strategy": "by hand"} {
+		_, err := With(m, key, value)
+		assert.Error(t, err, key)
+	}
+}

@@ -1,6 +1,8 @@
 package prove
 
 import (
+	"slices"
+
 	"jolvex/core/doc"
 	"jolvex/core/text"
 )
@@ -35,6 +37,36 @@ func (q Question) Passages(about Document, d *doc.Document) []doc.Span {
 			if s, ok := locate(d, v); ok {
 				out = append(out, sentenceAt(d, s))
 				break
+			}
+		}
+	}
+	return out
+}
+
+// Places are the sentences and rows of a document that hold what an expectation wants to be said or reached, the first most of them.
+func (e Expectation) Places(d *doc.Document, most int) []doc.Span {
+	var out []doc.Span
+	add := func(s doc.Span) {
+		if s = sentenceAt(d, s); len(out) < most && !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	switch e.Kind {
+	case Mentions, Reaches:
+		for _, v := range e.Values {
+			if s, ok := locate(d, v); ok {
+				add(s)
+			}
+		}
+	case Gives:
+		have := text.Quantities(d.Text)
+		for _, v := range e.Values {
+			for _, want := range text.Quantities(v) {
+				for _, h := range have {
+					if h.Value == want.Value && (h.Kind == want.Kind || want.Kind == text.Number) {
+						add(doc.Span{Start: h.Start, End: h.End})
+					}
+				}
 			}
 		}
 	}

@@ -25,8 +25,11 @@ type QuestionSet struct {
 	Questions int    `db:"n"`
 }
 
-// PutQuestions makes or replaces a question set.
-func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question) (QuestionSet, error) {
+// mostVersions is how many versions of a set are kept.
+const mostVersions = 50
+
+// PutQuestions makes or replaces a question set, and keeps what it was; why says what the change is for.
+func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question, why string) (QuestionSet, error) {
 	raw, err := json.Marshal(qs)
 	if err != nil {
 		return QuestionSet{}, err
@@ -39,6 +42,16 @@ func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []prov
 			return err
 		}
 		if err := tx.GetContext(ctx, &set.ID, `SELECT id FROM question_sets WHERE corpus_id = ? AND name = ?`, corpus, name); err != nil {
+			return err
+		}
+		body, err := s.pack(qs)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO set_versions (set_id, version, at, why, questions) VALUES (?, ?, ?, ?, ?)`, set.ID, set.Version, set.CreatedAt, why, body); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM set_versions WHERE set_id = ? AND rowid NOT IN (SELECT rowid FROM set_versions WHERE set_id = ? ORDER BY at DESC, rowid DESC LIMIT ?)`, set.ID, set.ID, mostVersions); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `DELETE FROM questions WHERE set_id = ?`, set.ID); err != nil {
@@ -57,6 +70,34 @@ func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []prov
 	})
 	set.Questions = len(qs)
 	return set, err
+}
+
+// SetVersion is what a question set was at some time.
+type SetVersion struct {
+	Version string `db:"version"`
+	At      string `db:"at"`
+	Why     string `db:"why"`
+	Body    []byte `db:"questions"`
+}
+
+// SetVersions lists the versions of a set, the newest first.
+func (s *Store) SetVersions(ctx context.Context, set string) ([]SetVersion, error) {
+	out := []SetVersion{}
+	return out, s.list(ctx, &out, "list the versions of a question set", `SELECT version, at, why, questions FROM set_versions WHERE set_id = ? ORDER BY at DESC, rowid DESC`, set)
+}
+
+// QuestionsOf unpacks the questions of a version.
+func (s *Store) QuestionsOf(v SetVersion) ([]prove.Question, error) {
+	var out []prove.Question
+	return out, s.unpack(v.Body, &out)
+}
+
+// DeleteQuestionSet removes a set with its runs.
+func (s *Store) DeleteQuestionSet(ctx context.Context, id string) error {
+	return s.write(ctx, "delete a question set", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `DELETE FROM question_sets WHERE id = ?`, id)
+		return err
+	})
 }
 
 const setColumns = `q.id, q.corpus_id, q.name, q.version, q.created_at, (SELECT count(*) FROM questions WHERE set_id = q.id) AS n FROM question_sets q`
@@ -99,6 +140,7 @@ type Run struct {
 	Summary    *prove.Summary // nil until it has ended
 	CreatedAt  string
 	EndedAt    string
+	Note       string // what was tried; "" for the draft
 }
 
 type runRow struct {
@@ -112,10 +154,11 @@ type runRow struct {
 	Summary    string `db:"summary"`
 	CreatedAt  string `db:"created_at"`
 	EndedAt    string `db:"ended_at"`
+	Note       string `db:"note"`
 }
 
 func (r runRow) run() (Run, error) {
-	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Method: method.Default()}
+	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Method: method.Default()}
 	if err := json.Unmarshal([]byte(r.Questions), &out.Questions); err != nil {
 		return out, fmt.Errorf("read the questions of run %s: %w", r.ID, err)
 	}
@@ -129,8 +172,8 @@ func (r runRow) run() (Run, error) {
 	return out, json.Unmarshal([]byte(r.Summary), out.Summary)
 }
 
-// CreateRun freezes questions and method for a run.
-func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method) (Run, error) {
+// CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft.
+func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method, note string) (Run, error) {
 	rawQ, err := json.Marshal(qs)
 	if err != nil {
 		return Run{}, err
@@ -139,9 +182,9 @@ func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Quest
 	if err != nil {
 		return Run{}, err
 	}
-	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp()}
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp(), Note: note}
 	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at)`, r)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note)`, r)
 		return err
 	})
 	if err != nil {
@@ -196,6 +239,7 @@ type Result struct {
 	Trail    *answer.Trail // nil when it was not asked for, or the question could not be judged
 	Millis   float64
 	Failed   string
+	Cause    *prove.Diagnosis // nil until a failure was looked into
 }
 
 type resultRow struct {
@@ -206,6 +250,7 @@ type resultRow struct {
 	Trail    []byte  `db:"trail"`
 	Millis   float64 `db:"millis"`
 	Failed   string  `db:"failed"`
+	Cause    string  `db:"cause"`
 }
 
 // AddResults stores results of a run; what is there already is replaced.
@@ -220,7 +265,7 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 			if err != nil {
 				return err
 			}
-			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed}
+			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed, ""}
 			if r.Trail != nil {
 				if row.Trail, err = s.pack(r.Trail); err != nil {
 					return err
@@ -249,6 +294,12 @@ func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result,
 		if err := json.Unmarshal([]byte(r.Verdict), &out[i].Verdict); err != nil {
 			return nil, fmt.Errorf("read a verdict: %w", err)
 		}
+		if r.Cause != "" {
+			out[i].Cause = &prove.Diagnosis{}
+			if err := json.Unmarshal([]byte(r.Cause), out[i].Cause); err != nil {
+				return nil, fmt.Errorf("read a cause: %w", err)
+			}
+		}
 		if trails && r.Trail != nil {
 			out[i].Trail = &answer.Trail{}
 			if err := s.unpack(r.Trail, out[i].Trail); err != nil {
@@ -257,6 +308,34 @@ func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result,
 		}
 	}
 	return out, nil
+}
+
+// PutCause stores why a question of a run failed.
+func (s *Store) PutCause(ctx context.Context, run, question string, d prove.Diagnosis) error {
+	raw, err := json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	return s.write(ctx, "store a cause", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE results SET cause = ? WHERE run_id = ? AND question_id = ?`, string(raw), run, question)
+		return err
+	})
+}
+
+// PinRun records with what a run is made, and forgets results that were made with something else.
+func (s *Store) PinRun(ctx context.Context, id string, pins answer.Pins) error {
+	pins.AsOf = ""
+	raw, err := json.Marshal(pins)
+	if err != nil {
+		return err
+	}
+	return s.write(ctx, "pin a run", func(tx *sqlx.Tx) error {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM results WHERE run_id = ? AND EXISTS (SELECT 1 FROM runs WHERE id = ? AND pins NOT IN ('{}', ?))`, id, id, string(raw)); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE runs SET pins = ? WHERE id = ?`, string(raw), id)
+		return err
+	})
 }
 
 // AddReply stores a reply with its trail and returns its id.

@@ -245,9 +245,9 @@ func TestRunsAndReplies(t *testing.T) {
 	ctx := t.Context()
 	c, _ := site(t, s)
 	qs := []prove.Question{{ID: "1", Text: "one?", Expect: []prove.Expectation{{Kind: prove.Refuses}}}, {ID: "2", Text: "two?", Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"x"}}}}}
-	set, err := s.PutQuestions(ctx, c.ID, "set", qs)
+	set, err := s.PutQuestions(ctx, c.ID, "set", qs, "")
 	require.NoError(t, err)
-	changed, err := s.PutQuestions(ctx, c.ID, "set", qs[:1])
+	changed, err := s.PutQuestions(ctx, c.ID, "set", qs[:1], "")
 	require.NoError(t, err)
 	assert.Equal(t, set.ID, changed.ID)
 	assert.NotEqual(t, set.Version, changed.Version)
@@ -255,7 +255,7 @@ func TestRunsAndReplies(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, qs[:1], back)
 
-	r, err := s.CreateRun(ctx, set, qs, c.Method)
+	r, err := s.CreateRun(ctx, set, qs, c.Method, "")
 	require.NoError(t, err)
 	trail := &answer.Trail{Question: "one?", Outcome: answer.Refused, Candidates: []answer.Candidate{{Document: "d", Version: "v", Kept: true}}}
 	require.NoError(t, s.AddResults(ctx, r.ID, []Result{{Position: 0, Question: "1", Verdict: prove.Verdict{Passed: true}, Trail: trail, Millis: 2}, {Position: 1, Question: "2", Failed: "no answer"}}))

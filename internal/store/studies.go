@@ -20,6 +20,7 @@ type Study struct {
 	SetVersion string
 	Method     method.Method
 	Snapshot   string
+	Plan       json.RawMessage // of a trial, what is tried; nil for other kinds
 	Outcome    json.RawMessage // nil until it has ended
 	CreatedAt  string
 	EndedAt    string
@@ -34,12 +35,16 @@ type studyRow struct {
 	Method     string `db:"method"`
 	Snapshot   string `db:"snapshot"`
 	Outcome    string `db:"outcome"`
+	Plan       string `db:"plan"`
 	CreatedAt  string `db:"created_at"`
 	EndedAt    string `db:"ended_at"`
 }
 
 func (r studyRow) study() (Study, error) {
 	out := Study{ID: r.ID, Corpus: r.Corpus, Kind: r.Kind, Set: r.Set, SetVersion: r.SetVersion, Method: method.Default(), Snapshot: r.Snapshot, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt}
+	if r.Plan != "" {
+		out.Plan = json.RawMessage(r.Plan)
+	}
 	if r.Outcome != "" {
 		out.Outcome = json.RawMessage(r.Outcome)
 	}
@@ -49,15 +54,15 @@ func (r studyRow) study() (Study, error) {
 	return out, nil
 }
 
-// CreateStudy makes a study over the set as it is now.
-func (s *Store) CreateStudy(ctx context.Context, kind string, set QuestionSet, m method.Method) (Study, error) {
+// CreateStudy makes a study over the set as it is now; plan is what a trial tries.
+func (s *Store) CreateStudy(ctx context.Context, kind string, set QuestionSet, m method.Method, plan json.RawMessage) (Study, error) {
 	raw, err := json.Marshal(m)
 	if err != nil {
 		return Study{}, err
 	}
-	r := studyRow{ID: uuid.NewString(), Corpus: set.Corpus, Kind: kind, Set: set.ID, SetVersion: set.Version, Method: string(raw), CreatedAt: s.stamp()}
+	r := studyRow{ID: uuid.NewString(), Corpus: set.Corpus, Kind: kind, Set: set.ID, SetVersion: set.Version, Method: string(raw), Plan: string(plan), CreatedAt: s.stamp()}
 	err = s.write(ctx, "create a study", func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO studies (id, corpus_id, kind, set_id, set_version, method, created_at) VALUES (:id, :corpus_id, :kind, :set_id, :set_version, :method, :created_at)`, r)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO studies (id, corpus_id, kind, set_id, set_version, method, plan, created_at) VALUES (:id, :corpus_id, :kind, :set_id, :set_version, :method, :plan, :created_at)`, r)
 		return err
 	})
 	if err != nil {

@@ -80,11 +80,11 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 	if err != nil {
 		return answer.Bench{}, err
 	}
-	hash, err := m.Hash()
-	if err != nil {
-		return answer.Bench{}, err
-	}
-	snap := s.snapshot.Load()
+	return a.benchOn(ctx, who, s.snapshot.Load(), m)
+}
+
+// benchOn is a bench over one snapshot.
+func (a *App) benchOn(ctx context.Context, who Caller, snap *index.Snapshot, m method.Method) (answer.Bench, error) {
 	sentence := embed.Embedder(a.words)
 	emb, err := a.madeBy(snap.Embedder)
 	if err != nil {
@@ -96,11 +96,24 @@ func (a *App) bench(ctx context.Context, who Caller, c store.Corpus, m method.Me
 	}
 	began := time.Now()
 	b := answer.Bench{
-		View: snap.See(who.Audience), Texts: a, Embedder: emb, Sentence: sentence, Encoded: encoded, Foreign: encoded.Chunks && emb.ID() != a.encoder.ID(), Memory: a.memory, Opened: a.opened, Words: a.words, Lexicon: a.words, Glossary: m.Glossary, Query: m.Query, Find: m.Find, Priority: m.Priority, Answer: m.Answer,
-		Pins:  answer.Pins{Method: hash, Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
+		View: snap.See(who.Audience), Texts: a, Embedder: emb, Sentence: sentence, Encoded: encoded, Foreign: encoded.Chunks && emb.ID() != a.encoder.ID(), Memory: a.memory, Opened: a.opened, Words: a.words, Lexicon: a.words,
+		Pins:  answer.Pins{Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: a.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}
-	if b.Rules, b.Page = m.Rules, who.Page; len(b.Rules) > 0 {
+	b.Page = who.Page
+	return a.under(ctx, b, m)
+}
+
+// under puts a bench under another method that searches the same index.
+func (a *App) under(ctx context.Context, b answer.Bench, m method.Method) (answer.Bench, error) {
+	hash, err := m.Hash()
+	if err != nil {
+		return b, err
+	}
+	b.Pins.Method = hash
+	b.Glossary, b.Query, b.Find, b.Priority, b.Answer = m.Glossary, m.Query, m.Find, m.Priority, m.Answer
+	b.Rules, b.Matcher, b.Model, b.Write = m.Rules, nil, nil, nil
+	if len(b.Rules) > 0 {
 		if b.Matcher, err = a.matcher(); err != nil {
 			return b, err
 		}
@@ -123,21 +136,26 @@ const (
 
 // trail is the one path of a question: every surface and every run comes through here.
 func (a *App) trail(ctx context.Context, who Caller, c store.Corpus, m method.Method, q query.Question, f index.Filter) (*answer.Trail, float64, error) {
+	if err := checkAudience(who.Audience); err != nil {
+		return nil, 0, inputError("nobody may ask as %q", who.Audience)
+	}
+	b, err := a.bench(ctx, who, c, m)
+	if err != nil {
+		return nil, 0, err
+	}
+	b.Filter = f
+	return askOn(b, q)
+}
+
+// askOn asks one question on a bench; the time is in milliseconds.
+func askOn(b answer.Bench, q query.Question) (*answer.Trail, float64, error) {
 	if len(q.Text) > maxQuestion {
 		return nil, 0, inputError("a question has at most %d bytes, this one %d", maxQuestion, len(q.Text))
 	}
 	if len(q.Turns) > maxTurns {
 		q.Turns = q.Turns[len(q.Turns)-maxTurns:]
 	}
-	if err := checkAudience(who.Audience); err != nil {
-		return nil, 0, inputError("nobody may ask as %q", who.Audience)
-	}
 	began := time.Now()
-	b, err := a.bench(ctx, who, c, m)
-	if err != nil {
-		return nil, 0, err
-	}
-	b.Filter = f
 	t, err := answer.Answer(q, b)
 	return t, float64(time.Since(began).Microseconds()) / 1000, err
 }

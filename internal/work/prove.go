@@ -3,14 +3,9 @@ package work
 import (
 	"context"
 	"fmt"
-	"runtime"
 	"sort"
 
-	"golang.org/x/sync/errgroup"
-
-	"jolvex/core/index"
 	"jolvex/core/prove"
-	"jolvex/core/query"
 	"jolvex/internal/store"
 )
 
@@ -56,6 +51,11 @@ func (a *App) QuestionSet(ctx context.Context, corpus, set string) (QuestionSet,
 
 // PutQuestions makes or replaces a set. All questions must be in order, or none goes in.
 func (a *App) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question) (QuestionSet, error) {
+	return a.PutQuestionsBecause(ctx, corpus, name, qs, "")
+}
+
+// PutQuestionsBecause does as PutQuestions, and keeps why.
+func (a *App) PutQuestionsBecause(ctx context.Context, corpus, name string, qs []prove.Question, why string) (QuestionSet, error) {
 	c, err := a.store.Corpus(ctx, corpus)
 	if err != nil {
 		return QuestionSet{}, err
@@ -76,122 +76,12 @@ func (a *App) PutQuestions(ctx context.Context, corpus, name string, qs []prove.
 		}
 		seen[q.ID] = true
 	}
-	s, err := a.store.PutQuestions(ctx, c.ID, name, qs)
+	s, err := a.store.PutQuestions(ctx, c.ID, name, qs, why)
 	if err != nil {
 		return QuestionSet{}, err
 	}
 	a.tell(ctx, event(c.ID, "questions", map[string]string{"set": s.ID}))
 	return QuestionSet{s.ID, s.Name, s.Version, s.Questions, nil}, nil
-}
-
-// StartRun freezes the set and the draft, and queues the run.
-func (a *App) StartRun(ctx context.Context, corpus, set string) (Run, Job, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return Run{}, Job{}, err
-	}
-	s, err := a.store.QuestionSet(ctx, c.ID, set)
-	if err != nil {
-		return Run{}, Job{}, err
-	}
-	qs, err := a.store.Questions(ctx, s.ID)
-	if err != nil {
-		return Run{}, Job{}, err
-	}
-	r, err := a.store.CreateRun(ctx, s, qs, c.Method)
-	if err != nil {
-		return Run{}, Job{}, err
-	}
-	j, err := a.queue(ctx, c.ID, JobRun, r.ID)
-	return runView(r, s.Name), j, err
-}
-
-// resultBatch is how many results are stored in one transaction.
-const resultBatch = 20
-
-func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
-	r, err := a.store.Run(ctx, j.Target)
-	if err != nil {
-		return err
-	}
-	c, err := a.store.Corpus(ctx, r.Corpus)
-	if err != nil {
-		return err
-	}
-	have, err := a.store.Results(ctx, r.ID, false)
-	if err != nil {
-		return err
-	}
-	done := map[string]bool{}
-	for _, h := range have {
-		done[h.Question] = true
-	}
-	for from := 0; from < len(r.Questions); from += resultBatch {
-		to := min(from+resultBatch, len(r.Questions))
-		batch := make([]*store.Result, to-from)
-		var g errgroup.Group
-		g.SetLimit(runtime.GOMAXPROCS(0))
-		for i := from; i < to; i++ {
-			if q := r.Questions[i]; !done[q.ID] {
-				g.Go(func() error {
-					if ctx.Err() == nil {
-						one := a.judge(ctx, c, r, i, q)
-						batch[i-from] = &one
-					}
-					return nil
-				})
-			}
-		}
-		_ = g.Wait() // what cannot be judged is a result, too
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		var results []store.Result
-		for _, b := range batch {
-			if b != nil {
-				results = append(results, *b)
-			}
-		}
-		if err := a.store.AddResults(ctx, r.ID, results); err != nil {
-			return err
-		}
-		p.set(ctx, to, len(r.Questions), "asking")
-	}
-	rs, err := a.store.Results(ctx, r.ID, false)
-	if err != nil {
-		return err
-	}
-	js := make([]prove.Judged, 0, len(rs))
-	for _, x := range rs {
-		js = append(js, prove.Judged{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed})
-	}
-	return a.store.EndRun(ctx, r.ID, prove.Summarise(js))
-}
-
-// judge asks one question the way everybody asks, and compares the reply with what was expected.
-func (a *App) judge(ctx context.Context, c store.Corpus, r store.Run, at int, q prove.Question) store.Result {
-	out := store.Result{Position: at, Question: q.ID}
-	t, ms, err := a.trail(ctx, Caller{Audience: index.Public, Surface: "run"}, c, r.Method, query.Question{Text: q.Text, Turns: q.Turns}, index.Filter{})
-	if err != nil {
-		out.Failed = err.Error()
-		return out
-	}
-	seen := prove.Seen{Trail: t}
-	for _, cand := range t.Candidates {
-		d, err := a.store.Document(ctx, cand.Document)
-		if err != nil {
-			out.Failed = err.Error()
-			return out
-		}
-		body, err := a.Version(cand.Version)
-		if err != nil {
-			out.Failed = err.Error()
-			return out
-		}
-		seen.Documents = append(seen.Documents, prove.Document{Address: d.Address, Title: d.Title, Text: body.Of(cand.Evidence())})
-	}
-	out.Verdict, out.Trail, out.Millis = prove.Judge(q, seen), t, ms
-	return out
 }
 
 // Run is a run as callers see it.
@@ -206,10 +96,11 @@ type Run struct {
 	Fixed     []string       `json:"fixed" nullable:"false" doc:"Questions that failed in the run before and pass now"`
 	Broken    []string       `json:"broken" nullable:"false" doc:"Questions that passed in the run before and fail now"`
 	Before    string         `json:"before" doc:"The run it is compared with"`
+	Note      string         `json:"note" doc:"What was tried; empty for the draft as it was"`
 }
 
 func runView(r store.Run, set string) Run {
-	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: len(r.Questions), Summary: r.Summary, Fixed: []string{}, Broken: []string{}}
+	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: len(r.Questions), Summary: r.Summary, Note: r.Note, Fixed: []string{}, Broken: []string{}}
 }
 
 // Runs lists runs, newest first.
@@ -242,12 +133,13 @@ func (a *App) Runs(ctx context.Context, corpus, set string) ([]Run, error) {
 
 // Result is one question of a run with its verdict.
 type Result struct {
-	Question prove.Question `json:"question"`
-	Verdict  prove.Verdict  `json:"verdict"`
-	Change   prove.Change   `json:"change" enum:"fixed,broken,new," doc:"Against the run before"`
-	Reply    string         `json:"reply"`
-	Millis   float64        `json:"millis"`
-	Failed   string         `json:"failed" doc:"Why it could not be judged"`
+	Question prove.Question   `json:"question"`
+	Verdict  prove.Verdict    `json:"verdict"`
+	Change   prove.Change     `json:"change" enum:"fixed,broken,new," doc:"Against the run before"`
+	Reply    string           `json:"reply"`
+	Millis   float64          `json:"millis"`
+	Failed   string           `json:"failed" doc:"Why it could not be judged"`
+	Cause    *prove.Diagnosis `json:"cause,omitempty" doc:"Why it failed, once that was looked into"`
 }
 
 // RunResults gives a run with its results, compared with the run of the same set before it.
@@ -281,7 +173,7 @@ func (a *App) RunResults(ctx context.Context, corpus, id string) (Run, []Result,
 		if x.Position >= len(r.Questions) {
 			continue
 		}
-		one := Result{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed}
+		one := Result{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed, Cause: x.Cause}
 		if x.Trail != nil {
 			one.Reply = x.Trail.Text()
 		}
@@ -310,7 +202,7 @@ func (a *App) verdictsBefore(ctx context.Context, r store.Run, out *Run) (map[st
 			continue
 		}
 		for _, b := range all[i+1:] {
-			if b.Summary == nil {
+			if b.Summary == nil || b.Note != "" { // a run of something tried is no step of the draft
 				continue
 			}
 			out.Before = b.ID

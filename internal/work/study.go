@@ -55,7 +55,7 @@ func (a *App) StartStudy(ctx context.Context, corpus, set, kind string) (Study, 
 	if err != nil {
 		return Study{}, Job{}, err
 	}
-	st, err := a.store.CreateStudy(ctx, kind, s, c.Method)
+	st, err := a.store.CreateStudy(ctx, kind, s, c.Method, nil)
 	if err != nil {
 		return Study{}, Job{}, err
 	}

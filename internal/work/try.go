@@ -7,10 +7,10 @@ import (
 	"strings"
 
 	"jolvex/core/answer"
+	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
-	"jolvex/internal/store"
 )
 
 // Try answers a question under something that is tried out. Nothing is kept, and what house rules ask for is not carried out.
@@ -103,9 +103,13 @@ func (a *App) Weigh(ctx context.Context, who Caller, corpus, set string, from in
 		return out, inputError("the set has %d questions: there is no place %d", len(qs), from)
 	}
 	qs = qs[from:min(len(qs), from+mostAtOnce)]
+	b, err := a.bench(ctx, Caller{Audience: index.Public, Surface: who.Surface}, c, m)
+	if err != nil {
+		return out, err
+	}
 	out.Weighed = make([]prove.Weighed, len(qs))
 	err = a.eachQuestion(ctx, qs, func(int) {}, func(i int, q prove.Question) error {
-		res := a.judge(ctx, c, store.Run{Method: m}, i, q)
+		res := a.judge(b, i, q)
 		if res.Failed != "" {
 			return fmt.Errorf("question %s: %s", q.ID, res.Failed)
 		}

@@ -306,6 +306,9 @@ func TestAskingLeavesATrailThatCanBeOpenedAgain(t *testing.T) {
 	assert.Contains(t, r.Cited[last].Passage, "£2.00")
 	again, err := a.Reply(t.Context(), "c", r.ID)
 	require.NoError(t, err)
+	for i := range r.Trail.Candidates {
+		r.Trail.Candidates[i].Address = "" // is not kept: the document knows it
+	}
 	assert.Equal(t, r.Trail, again.Trail)
 	assert.Equal(t, r.Cited, again.Cited)
 	assert.NotEmpty(t, r.Trail.Pins.Method)

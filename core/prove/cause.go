@@ -1,0 +1,359 @@
+package prove
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"jolvex/core/answer"
+	"jolvex/core/doc"
+	"jolvex/core/query"
+	"jolvex/core/rule"
+)
+
+// Cause is why an expected question failed.
+type Cause string
+
+// The causes.
+const (
+	NotGathered     Cause = "notGathered"     // nothing that the corpus holds says it
+	LeftOut         Cause = "leftOut"         // what says it failed, was left out, waits, or is for staff only
+	OutOfDate       Cause = "outOfDate"       // another source says otherwise, and was believed
+	CutAcross       Cause = "cutAcross"       // the passage is cut in two: no chunk holds all of it
+	RankedBelow     Cause = "rankedBelow"     // the passage ranks below what the reply may draw on
+	LostInRewriting Cause = "lostInRewriting" // without rewriting, the passage is found
+	CrowdedOut      Cause = "crowdedOut"      // the passage stands behind one that repeats it
+	NotUsed         Cause = "notUsed"         // the reply draws on the passage and leaves out what matters
+	Unsupported     Cause = "unsupported"     // a model added what the evidence does not carry
+	Neighbour       Cause = "neighbour"       // another passage was preferred
+	WrongPage       Cause = "wrongPage"       // the reply is right, and cites another page
+	WronglyRefused  Cause = "wronglyRefused"  // with a lower bar it is right
+	ShouldRefuse    Cause = "shouldRefuse"    // it answered
+	ShouldAskBack   Cause = "shouldAskBack"   // it answered, and something had to be told first
+	RuleMissed      Cause = "ruleMissed"      // a house rule should have fired
+	RuleMisfired    Cause = "ruleMisfired"    // a house rule fired that should not have; it may stand before what the sources say
+	MannerBreached  Cause = "manner"          // too long, in another language, or saying what is not to be said
+	Doubtful        Cause = "doubtful"        // the expectation itself
+)
+
+// Causes lists them.
+func Causes() []Cause {
+	return []Cause{NotGathered, LeftOut, OutOfDate, CutAcross, RankedBelow, LostInRewriting, CrowdedOut, NotUsed, Unsupported, Neighbour, WrongPage, WronglyRefused, ShouldRefuse, ShouldAskBack, RuleMissed, RuleMisfired, MannerBreached, Doubtful}
+}
+
+// Alteration is a change to a method, as data, so that it can be tried, shown and applied.
+type Alteration struct {
+	Settings map[string]string `json:"settings,omitempty" doc:"Values of settings, by key"`
+	RulesOff []string          `json:"rulesOff,omitempty" nullable:"false" doc:"House rules that are not obeyed, by id"`
+	Wordings map[string]string `json:"wordings,omitempty" doc:"An example wording more for a house rule, by its id"`
+	Glossary []query.Entry     `json:"glossary,omitempty" nullable:"false" doc:"Entries more"`
+	Priority map[string]int    `json:"priority,omitempty" doc:"Of sources, by portable id"`
+}
+
+// Recuts reports whether a change reaches the chunks, so that it can be tried on another index alone.
+func (a Alteration) Recuts() bool {
+	for key := range a.Settings {
+		if strings.HasPrefix(key, "chunk.") || strings.HasPrefix(key, "embed.") {
+			return true
+		}
+	}
+	return false
+}
+
+// Fix is what may cure a failure: a change of the method, which can be tried at once, or something to be done elsewhere.
+type Fix struct {
+	Label    string      `json:"label"`
+	Change   *Alteration `json:"change,omitempty" doc:"What to try; none when it is to be done by hand"`
+	Document string      `json:"document,omitempty" doc:"The document, or the address, that it is about"`
+	Do       string      `json:"do,omitempty" enum:"gather,retry,settle,amend,source" doc:"What is to be done by hand: gather a page, try a document again, write a settled answer, amend the expectation, mend the source"`
+	Cures    bool        `json:"cures" doc:"With it, this question passes: it was tried"`
+}
+
+// Diagnosis is the cause of one failure with what shows it.
+type Diagnosis struct {
+	Cause Cause    `json:"cause" enum:"notGathered,leftOut,outOfDate,cutAcross,rankedBelow,lostInRewriting,crowdedOut,notUsed,unsupported,neighbour,wrongPage,wronglyRefused,shouldRefuse,shouldAskBack,ruleMissed,ruleMisfired,manner,doubtful"`
+	Why   string   `json:"why"`
+	Shown []string `json:"shown" nullable:"false" doc:"What was looked at, and what came of asking again under other conditions"`
+	Fixes []Fix    `json:"fixes" nullable:"false"`
+}
+
+// Known is a document that the corpus knows of.
+type Known struct {
+	Document string
+	Source   string
+	Address  string
+	Title    string
+	Trouble  string // why no public reply can draw on it, in words; "" when one can
+	Dated    int    // day of last change; 0 when not known
+}
+
+// Held is a place that holds what was expected.
+type Held struct {
+	Known
+	Span    doc.Span // the sentence or row around it
+	Text    string
+	Heading string // title and headings that govern it
+	Cut     bool   // no chunk holds all of it
+	Past    bool   // it stands in an earlier version of the document alone
+}
+
+// Probe looks into a corpus, and asks again. It is what a diagnosis is shown with.
+type Probe interface {
+	// Named finds the documents that an expectation means by an address, an end of an address, or a title.
+	Named(names []string) ([]Known, error)
+	// Holding finds places that hold what an expectation (Mentions, Gives, Reaches) wants, those that can be drawn on first.
+	Holding(e Expectation) ([]Held, error)
+	// Again answers the question under an altered method; with documents, from them alone.
+	Again(change Alteration, documents []string) (Seen, Verdict, error)
+	// Rules are the method's house rules.
+	Rules() []rule.Rule
+}
+
+// inquiry is one diagnosis under way.
+type inquiry struct {
+	q       Question
+	s       Seen
+	v       Verdict
+	p       Probe
+	out     Diagnosis
+	failing []Expectation
+}
+
+// Diagnose finds the cause of a failure: each step looks at the trail, and asks again under other conditions where the trail
+// alone does not tell. The first cause that is shown stands.
+func Diagnose(q Question, s Seen, v Verdict, p Probe) (Diagnosis, error) {
+	n := &inquiry{q: q, s: s, v: v, p: p, out: Diagnosis{Shown: []string{}, Fixes: []Fix{}}}
+	for _, f := range v.Findings {
+		if !f.Held {
+			n.failing = append(n.failing, f.Expectation)
+		}
+	}
+	for _, step := range []func() (bool, error){n.rules, n.refusals, n.askedBack, n.invented, n.manner, n.sources} {
+		done, err := step()
+		if err != nil {
+			return n.out, fmt.Errorf("diagnose %s: %w", q.ID, err)
+		}
+		if done {
+			break
+		}
+	}
+	if n.out.Cause == "" {
+		n.found(Doubtful, "the reply draws on what was expected, and nothing shows what is wrong with it")
+		n.fix(Fix{Label: "Look whether the reply is right after all, and amend the expectation", Do: "amend"})
+	}
+	return n.out, n.tryFixes()
+}
+
+// tryFixes asks the question once more under each change that is proposed.
+func (n *inquiry) tryFixes() error {
+	for i := range n.out.Fixes {
+		f := &n.out.Fixes[i]
+		if f.Change == nil || f.Cures || f.Change.Recuts() { // another index is made for the whole set alone
+			continue
+		}
+		_, v, err := n.p.Again(*f.Change, nil)
+		if err != nil {
+			return fmt.Errorf("try %q: %w", f.Label, err)
+		}
+		f.Cures = v.Passed
+	}
+	slices.SortStableFunc(n.out.Fixes, func(a, b Fix) int {
+		switch {
+		case a.Cures == b.Cures:
+			return 0
+		case a.Cures:
+			return -1
+		}
+		return 1
+	})
+	return nil
+}
+
+func (n *inquiry) found(c Cause, form string, args ...any) bool {
+	n.out.Cause, n.out.Why = c, fmt.Sprintf(form, args...)
+	return true
+}
+
+func (n *inquiry) show(form string, args ...any) {
+	n.out.Shown = append(n.out.Shown, fmt.Sprintf(form, args...))
+}
+
+func (n *inquiry) fix(f Fix) { n.out.Fixes = append(n.out.Fixes, f) }
+
+func (n *inquiry) set(label, key, value string) {
+	n.fix(Fix{Label: label, Change: &Alteration{Settings: map[string]string{key: value}}})
+}
+
+// again asks once more and says what came of it.
+func (n *inquiry) again(what string, change Alteration, documents ...string) (Seen, Verdict, error) {
+	s, v, err := n.p.Again(change, documents)
+	if err != nil {
+		return s, v, err
+	}
+	n.show("%s, %s", what, endOf(s, v))
+	return s, v, nil
+}
+
+func endOf(s Seen, v Verdict) string {
+	switch {
+	case v.Passed:
+		return "it passes"
+	case s.Trail.Outcome == answer.Refused:
+		return "it is refused"
+	default:
+		return "it fails as well"
+	}
+}
+
+// has reports whether one of some kinds fails, and gives the first.
+func (n *inquiry) has(kinds ...string) (Expectation, bool) {
+	for _, e := range n.failing {
+		if slices.Contains(kinds, e.Kind) {
+			return e, true
+		}
+	}
+	return Expectation{}, false
+}
+
+// rules looks for a house rule that should have fired and did not, or that fired and should not have.
+func (n *inquiry) rules() (bool, error) {
+	if e, ok := n.has(Follows, HandsOver); ok {
+		return n.missedRule(e), nil
+	}
+	st := n.s.Trail.Rules
+	if st == nil || len(st.Fired) == 0 {
+		return false, nil
+	}
+	var ids, names []string
+	for _, f := range st.Fired {
+		ids, names = append(ids, f.Rule), append(names, "“"+f.Name+"”")
+	}
+	_, v, err := n.again("without "+strings.Join(names, ", "), Alteration{RulesOff: ids})
+	if err != nil || !v.Passed {
+		return false, err
+	}
+	n.found(RuleMisfired, "the house rule %s fired: %s. It stands before what the sources say", names[0], st.Fired[0].Why)
+	for i, id := range ids {
+		n.fix(Fix{Label: "Do without the rule " + names[i], Change: &Alteration{RulesOff: []string{id}}})
+	}
+	return true, nil
+}
+
+func (n *inquiry) missedRule(e Expectation) bool {
+	for _, r := range n.p.Rules() {
+		named := e.Kind == Follows && slices.ContainsFunc(e.Values, func(v string) bool { return v == r.ID || strings.EqualFold(v, r.Name) })
+		hands := e.Kind == HandsOver && slices.ContainsFunc(r.Then, func(a rule.Action) bool { return a.Kind == rule.HandOver })
+		if !named && !hands {
+			continue
+		}
+		if r.Off {
+			return n.found(RuleMissed, "the house rule “%s” is switched off", r.Name)
+		}
+		if st := n.s.Trail.Rules; st != nil {
+			for _, m := range st.Matches {
+				if m.Rule == r.ID {
+					n.show("“%s”: %s", r.Name, m.Why)
+				}
+			}
+			for _, f := range st.Fired {
+				n.show("“%s” fired in its place: %s", f.Name, f.Why)
+			}
+		}
+		n.fix(Fix{Label: "Add this question to the example wordings of “" + r.Name + "”", Change: &Alteration{Wordings: map[string]string{r.ID: n.q.Text}}})
+		return n.found(RuleMissed, "the house rule “%s” did not fire", r.Name)
+	}
+	return n.found(RuleMissed, "no house rule does what is expected")
+}
+
+// refusals looks at questions that should have been refused.
+func (n *inquiry) refusals() (bool, error) {
+	if _, ok := n.has(Refuses); !ok {
+		return false, nil
+	}
+	t := n.s.Trail
+	n.show("the best evidence has a support of %.2f, the bar is %.2f", t.Support, t.Bar)
+	n.found(ShouldRefuse, "it answered a question that the sources are not to answer")
+	if bar := t.Support + 0.01; t.Outcome == answer.Answered && bar < 1 {
+		n.set(fmt.Sprintf("Raise the evidence bar to %.2f", bar), "answer.bar", fmt.Sprintf("%.2f", bar))
+	}
+	n.fix(Fix{Label: "Write a settled answer that says where to turn", Do: "settle"})
+	return true, nil
+}
+
+func (n *inquiry) askedBack() (bool, error) {
+	if _, ok := n.has(AsksBack); !ok {
+		return false, nil
+	}
+	n.set("Ask back where the evidence parts", "answer.askBack", "true")
+	return n.found(ShouldAskBack, "it answered where something has to be told first"), nil
+}
+
+// invented looks for sentences of a model that the evidence does not carry.
+func (n *inquiry) invented() (bool, error) {
+	t := n.s.Trail
+	if t.Written == nil {
+		return false, nil
+	}
+	for _, s := range t.Reply {
+		if s.Grounding == nil || !s.Unsupported && s.Grounding.Score >= carriedFrom {
+			continue
+		}
+		n.show("“%s” has a grounding of %.2f", s.Text, s.Grounding.Score)
+		n.set("Withhold what the evidence does not carry", "answer.unsupported", answer.Withhold)
+		n.set("Have sentences of the evidence stand as they are", "answer.composer", answer.BySentences)
+		return n.found(Unsupported, "the model says what its evidence does not carry"), nil
+	}
+	return false, nil
+}
+
+// manner looks at replies that say the right thing in the wrong way, and at words that should not be said.
+func (n *inquiry) manner() (bool, error) {
+	for _, e := range n.failing {
+		if e.Kind != Short && e.Kind != Language && e.Kind != NotMentions {
+			return false, nil
+		}
+	}
+	if e, ok := n.has(NotMentions); ok {
+		return n.forbidden(e)
+	}
+	if e, ok := n.has(Short); ok {
+		n.set("Let replies have "+e.Values[0]+" words", "answer.words", fmt.Sprint(max(20, mostWords(e))))
+		n.set("Put replies together from one chunk", "answer.sources", "1")
+		return n.found(MannerBreached, "the reply is longer than %s words", e.Values[0]), nil
+	}
+	if _, ok := n.has(Language); ok {
+		return n.found(MannerBreached, "the reply is in another language than expected"), nil
+	}
+	return false, nil
+}
+
+// forbidden looks where words come from that should not be said.
+func (n *inquiry) forbidden(e Expectation) (bool, error) {
+	for _, s := range n.s.Trail.Reply {
+		if is, _ := mentions(s.Text, e.Values); !is {
+			continue
+		}
+		said := ""
+		for _, v := range e.Values {
+			if is, _ := mentions(s.Text, []string{v}); is {
+				said = v
+			}
+		}
+		if s.Candidate < 0 {
+			return n.found(MannerBreached, "“%s” stands in the assistant's own words", said), nil
+		}
+		d := n.s.Documents[s.Candidate]
+		n.show("“%s” comes from %s", s.Text, d.Address)
+		n.set("Never say “"+said+"”", "answer.never", "“"+said+"”")
+		others, err := n.p.Holding(Expectation{Kind: Mentions, Values: []string{said}})
+		if err != nil {
+			return false, err
+		}
+		if len(others) > 1 {
+			n.show("%d places say so", len(others))
+		}
+		n.set("Put replies together from one chunk", "answer.sources", "1")
+		return n.found(Neighbour, "the reply takes in a passage that is not what was asked for"), nil
+	}
+	return false, nil
+}

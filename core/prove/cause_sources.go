@@ -1,0 +1,358 @@
+package prove
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"jolvex/core/answer"
+	"jolvex/core/measure"
+	"jolvex/core/query"
+	"jolvex/core/text"
+)
+
+// sources follows what was expected from the corpus into the reply: is it there, can it be drawn on, does one chunk hold it, does
+// it rank, is it kept, is it said?
+func (n *inquiry) sources() (bool, error) {
+	named, err := n.documents()
+	if err != nil {
+		return false, err
+	}
+	if len(named) > 0 && !slices.ContainsFunc(named, func(k Known) bool { return k.Trouble == "" }) {
+		return n.unable(named[0]), nil
+	}
+	fact, wantsFact := n.has(Mentions, Gives, Reaches)
+	if names := n.namesExpected(); len(names) > 0 && len(named) == 0 {
+		n.fix(Fix{Label: "Gather it", Do: "gather", Document: names[0]})
+		return n.found(NotGathered, "the corpus has no document %q", names[0]), nil
+	}
+	if !wantsFact {
+		if n.v.Refused {
+			return n.refused(Held{}, false)
+		}
+		if _, ok := n.has(Cites); ok {
+			return n.wrongPage(named), nil
+		}
+		return false, nil
+	}
+	held, err := n.p.Holding(fact)
+	if err != nil {
+		return false, err
+	}
+	place, ok := n.choosePlace(held, named)
+	switch {
+	case !ok && n.wordedAnew(fact):
+		n.fix(Fix{Label: "Amend the expectation to what the source says", Do: "amend"})
+		return n.found(Doubtful, "no document says %s; the reply means much the same in other words", quotedValues(fact)), nil
+	case !ok && len(named) > 0:
+		n.fix(Fix{Label: "Amend the expectation to what the source says", Do: "amend", Document: named[0].Document})
+		n.fix(Fix{Label: "Mend the source", Do: "source", Document: named[0].Document})
+		return n.found(Doubtful, "%s is in the corpus and does not say %s, nor does any other document", named[0].Address, quotedValues(fact)), nil
+	case !ok:
+		n.fix(Fix{Label: "Gather a page that says it", Do: "gather"})
+		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		return n.found(NotGathered, "no document of the corpus says %s", quotedValues(fact)), nil
+	case place.Past:
+		n.fix(Fix{Label: "Amend the expectation to what the source says now", Do: "amend", Document: place.Document})
+		return n.found(Doubtful, "%s said %s in an earlier version and does not any more: the expectation is older than its source", place.Address, quotedValues(fact)), nil
+	case place.Trouble != "":
+		return n.unable(place.Known), nil
+	case place.Cut:
+		n.show("no chunk holds all of “%s”", shortened(place.Text))
+		n.fix(Fix{Label: "Cut by structure", Change: &Alteration{Settings: map[string]string{"chunk.strategy": "structure"}}})
+		n.fix(Fix{Label: "Make chunks larger", Change: &Alteration{Settings: map[string]string{"chunk.size": "400", "chunk.overlap": "60"}}})
+		return n.found(CutAcross, "a cut runs through the passage in %s", place.Address), nil
+	}
+	return n.ranked(place)
+}
+
+// namesExpected are the documents that the question names.
+func (n *inquiry) namesExpected() []string {
+	var out []string
+	for _, e := range n.q.Expect {
+		switch e.Kind {
+		case Cites:
+			out = append(out, e.Values...)
+		case Reaches:
+			out = append(out, e.Document)
+		}
+	}
+	return out
+}
+
+func (n *inquiry) documents() ([]Known, error) {
+	names := n.namesExpected()
+	if len(names) == 0 {
+		return nil, nil
+	}
+	return n.p.Named(names)
+}
+
+// unable tells of a document that no public reply can draw on.
+func (n *inquiry) unable(k Known) bool {
+	n.fix(Fix{Label: "Try it again, or take it in", Do: "retry", Document: k.Document})
+	return n.found(LeftOut, "%s cannot be drawn on: %s", k.Address, k.Trouble)
+}
+
+// choosePlace prefers a place in a document that the question names, one that can be drawn on, and one that shares words with
+// the question.
+func (n *inquiry) choosePlace(held []Held, named []Known) (Held, bool) {
+	asked := map[string]bool{}
+	for _, w := range text.Content(n.q.Text) {
+		asked[w.Stem] = true
+	}
+	best, score := Held{}, -1.0
+	for _, h := range held {
+		s := 0.0
+		for _, is := range []struct {
+			so     bool
+			weight float64
+		}{
+			{slices.ContainsFunc(named, func(k Known) bool { return k.Document == h.Document }), 8},
+			{h.Trouble == "", 4},
+			{!h.Past, 2},
+			{!h.Cut, 0.1},
+		} {
+			if is.so {
+				s += is.weight
+			}
+		}
+		shared := map[string]bool{}
+		for _, w := range text.Content(h.Heading + " " + h.Text) {
+			if asked[w.Stem] {
+				shared[w.Stem] = true
+			}
+		}
+		if s += 1.8 * float64(len(shared)) / float64(max(1, len(asked))); s > score {
+			best, score = h, s
+		}
+	}
+	return best, score >= 0
+}
+
+// wordedAnew reports whether the reply says what was expected in other words: most of the words of an alternative stand in it.
+func (n *inquiry) wordedAnew(e Expectation) bool {
+	if e.Kind != Mentions || n.v.Refused {
+		return false
+	}
+	have := map[string]bool{}
+	for _, w := range text.Words(n.s.Trail.Text()) {
+		have[w.Stem] = true
+	}
+	for _, v := range e.Values {
+		ws := text.Content(v)
+		k := 0
+		for _, w := range ws {
+			if have[w.Stem] {
+				k++
+			}
+		}
+		if len(ws) >= 2 && 3*k >= 2*len(ws) {
+			return true
+		}
+	}
+	return false
+}
+
+// candidate is the rank, from 1, of the candidate that brings a place; 0 for none.
+func candidate(s Seen, h Held) int {
+	for i, c := range s.Trail.Candidates {
+		if c.Document == h.Document && c.Evidence().Start <= h.Span.Start && h.Span.End <= c.Evidence().End {
+			return i + 1
+		}
+	}
+	return 0
+}
+
+func kept(s Seen, rank int) bool { return rank > 0 && s.Trail.Candidates[rank-1].Kept }
+
+// ranked looks why a place that can be drawn on was not, or was and is not said.
+func (n *inquiry) ranked(h Held) (bool, error) {
+	r := candidate(n.s, h)
+	if kept(n.s, r) {
+		n.show("the passage ranks %d and is kept", r)
+		if n.v.Refused {
+			return n.refused(h, true)
+		}
+		return n.said(h, r)
+	}
+	if r > 0 {
+		n.show("the passage ranks %d, below what is kept", r)
+	} else {
+		n.show("the passage is not among the first %d", len(n.s.Trail.Candidates))
+	}
+	if lost, err := n.rewriting(h); lost || err != nil {
+		return lost, err
+	}
+	for _, l := range n.s.Trail.Left {
+		if l.Document == h.Document && l.Span.Start <= h.Span.Start && h.Span.End <= l.Span.End && (l.Why == "repeats" || l.Why == "section") {
+			n.set("Let repeats take places of their own", "find.fold", "false")
+			n.fix(Fix{Label: "Leave one of the two out", Do: "source", Document: h.Document})
+			return n.found(CrowdedOut, "the passage in %s stands behind candidate %d, which repeats it", h.Address, l.Of), nil
+		}
+	}
+	deep := Alteration{Settings: map[string]string{"find.keep": "50", "find.candidates": "400"}}
+	s, v, err := n.again("with 50 chunks kept", deep)
+	if err != nil {
+		return false, err
+	}
+	at := candidate(s, h)
+	if v.Passed && at > 0 {
+		n.set(fmt.Sprintf("Keep %d chunks for the reply", min(50, at+1)), "find.keep", fmt.Sprint(min(50, at+1)))
+	}
+	n.set("Give headings more weight", "find.path", "6")
+	n.set("Give meaning more weight", "find.dense", "0.8")
+	n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
+	n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+	if at > 0 {
+		return n.found(RankedBelow, "the passage in %s ranks %d", h.Address, at), nil
+	}
+	return n.found(RankedBelow, "the passage in %s ranks below the first 50", h.Address), nil
+}
+
+// passes are the settings that switch the passes of rewriting.
+var passes = map[string]string{
+	query.PassFiller: "query.filler", query.PassSpelling: "query.spelling", query.PassFollowUp: "query.followUp", query.PassGlossary: "query.glossary", query.PassCompound: "query.compound",
+	query.PassRelated: "query.related", query.PassFeedback: "query.feedback", query.PassModel: "query.model", query.PassLanguage: "query.language",
+}
+
+// rewriting looks whether the passage is found when the question is searched for as it was put.
+func (n *inquiry) rewriting(h Held) (bool, error) {
+	var changed []string
+	for _, st := range n.s.Trail.Reading.Steps {
+		if st.Changed && passes[st.Pass] != "" {
+			changed = append(changed, st.Pass)
+		}
+	}
+	if len(changed) == 0 {
+		return false, nil
+	}
+	off := map[string]string{"query.split": "false"}
+	for _, key := range slices.Sorted(maps.Values(passes)) {
+		off[key] = "false"
+	}
+	s, v, err := n.again("searched for as it was put", Alteration{Settings: off})
+	if err != nil || !v.Passed && !kept(s, candidate(s, h)) {
+		return false, err
+	}
+	blamed := ""
+	for _, pass := range changed {
+		s, v, err := n.again("without the pass "+pass, Alteration{Settings: map[string]string{passes[pass]: "false"}})
+		if err != nil {
+			return false, err
+		}
+		if v.Passed || kept(s, candidate(s, h)) {
+			n.set("Switch the pass "+pass+" off", passes[pass], "false")
+			if blamed == "" {
+				blamed = pass
+			}
+		}
+	}
+	if blamed == "" {
+		return n.found(LostInRewriting, "rewritten, the question does not reach the passage that it reaches as it was put"), nil
+	}
+	return n.found(LostInRewriting, "the pass %s leads away from the passage", blamed), nil
+}
+
+// refused looks whether a lower bar would have let the right answer through.
+func (n *inquiry) refused(h Held, known bool) (bool, error) {
+	s, v, err := n.again("with the evidence bar at 0", Alteration{Settings: map[string]string{"answer.bar": "0"}})
+	if err != nil {
+		return false, err
+	}
+	t := n.s.Trail
+	if v.Passed {
+		bar := max(0, t.Support-0.01)
+		n.set(fmt.Sprintf("Lower the evidence bar to %.2f", bar), "answer.bar", fmt.Sprintf("%.2f", bar))
+		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		return n.found(WronglyRefused, "its support is %.2f, the bar %.2f; with a lower bar it is right", t.Support, t.Bar), nil
+	}
+	if !known || s.Trail.Outcome == answer.Refused {
+		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		return n.found(WronglyRefused, "it is refused, and below the bar there is no right answer either: %s", t.Why), nil
+	}
+	n.s, n.v = s, v // what would have been said
+	return n.said(h, candidate(s, h))
+}
+
+// wrongPage: the reply holds what it should and cites something else.
+func (n *inquiry) wrongPage(named []Known) bool {
+	for _, k := range named {
+		n.fix(Fix{Label: "Raise the priority of the source of " + k.Address, Change: &Alteration{Priority: map[string]int{k.Source: 2}}})
+		break
+	}
+	n.set("Draw on more chunks", "answer.sources", "3")
+	n.fix(Fix{Label: "Accept the page that is cited", Do: "amend"})
+	return n.found(WrongPage, "the reply says what is expected, and cites another page")
+}
+
+// said looks why a passage that is kept is not said.
+func (n *inquiry) said(h Held, r int) (bool, error) {
+	if done := n.contradicted(h); done {
+		return true, nil
+	}
+	if slices.ContainsFunc(n.s.Trail.Reply, func(x answer.Sentence) bool { return x.Candidate == r-1 }) {
+		n.set("Let replies be longer", "answer.words", "240")
+		n.set("Draw on more chunks", "answer.sources", "4")
+		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		return n.found(NotUsed, "the reply draws on the passage in %s and leaves out “%s”", h.Address, shortened(h.Text)), nil
+	}
+	_, v, err := n.again("from "+h.Address+" alone, whatever its support", Alteration{Settings: map[string]string{"answer.bar": "0"}}, h.Document)
+	if err != nil {
+		return false, err
+	}
+	n.set("Draw on more chunks", "answer.sources", "4")
+	n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
+	n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+	if v.Passed {
+		return n.found(Neighbour, "another passage was preferred to that in %s", h.Address), nil
+	}
+	return n.found(NotUsed, "the passage in %s is kept, and “%s” is not picked from it", h.Address, shortened(h.Text)), nil
+}
+
+// sameSubject is the share of their words, figures apart, that two sentences have in common which say the same of one thing.
+const sameSubject = 0.5
+
+// contradicted looks for a sentence of the reply that says otherwise than the expected place, in words much the same.
+func (n *inquiry) contradicted(h Held) bool {
+	for _, x := range n.s.Trail.Reply {
+		if x.Candidate < 0 || !text.FiguresDiffer(x.Text, h.Text) {
+			continue
+		}
+		c := n.s.Trail.Candidates[x.Candidate]
+		if c.Document == h.Document || measure.TokenF1(plain(x.Text), plain(h.Text)) < sameSubject {
+			continue
+		}
+		n.show("the reply: “%s”", shortened(x.Text))
+		n.show("the expected passage: “%s”", shortened(h.Text))
+		n.fix(Fix{Label: "Leave out what is out of date", Do: "source", Document: c.Document})
+		n.set("Prefer what was changed lately", "find.fresh", "1.5")
+		n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
+		return n.found(OutOfDate, "%s says otherwise than %s, and was believed", n.s.Documents[x.Candidate].Address, h.Address)
+	}
+	return false
+}
+
+// plain are the words of a sentence without its figures.
+func plain(s string) []string {
+	var out []string
+	for _, w := range text.Content(s) {
+		if len(text.Quantities(w.Norm)) == 0 {
+			out = append(out, w.Stem)
+		}
+	}
+	return out
+}
+
+func quotedValues(e Expectation) string {
+	return "“" + strings.Join(e.Values, "” or “") + "”"
+}
+
+// shortened is the beginning of a text, for a line of a diagnosis.
+func shortened(s string) string {
+	if r := []rune(s); len(r) > 140 {
+		return string(r[:139]) + "…"
+	}
+	return s
+}

@@ -1,0 +1,289 @@
+package prove
+
+import (
+	"maps"
+	"slices"
+	"sort"
+
+	"jolvex/core/measure"
+)
+
+// Judged is one question of a run with its verdict.
+type Judged struct {
+	Question Question
+	Verdict  Verdict
+	Millis   float64
+	Failed   string // why it could not be judged; such a question counts neither way
+}
+
+// Rate is a share with its 95 % Wilson interval.
+type Rate struct {
+	Hits     int              `json:"hits"`
+	Of       int              `json:"of"`
+	Rate     float64          `json:"rate"`
+	Interval measure.Interval `json:"interval"`
+}
+
+func rate(k, n int) Rate {
+	r := Rate{Hits: k, Of: n, Interval: measure.Wilson(k, n)}
+	if n > 0 {
+		r.Rate = float64(k) / float64(n)
+	}
+	return r
+}
+
+// Figure is one measure of a run with its 95 % interval. Variants of one question are one cluster: the interval is the Wilson
+// score interval where every question stands by itself, else by cluster bootstrap.
+type Figure struct {
+	Key      string           `json:"key"`
+	Label    string           `json:"label"`
+	Value    float64          `json:"value"`
+	Of       int              `json:"of" doc:"Questions, sentences or facts behind it"`
+	Interval measure.Interval `json:"interval"`
+}
+
+// TagSummary sums up the questions with one tag.
+type TagSummary struct {
+	Tag      string `json:"tag"`
+	Passed   Rate   `json:"passed"`
+	Facts    Rate   `json:"facts"`
+	Grounded Rate   `json:"grounded"`
+	Right    int    `json:"right" doc:"Rightly refused"`
+	Wrong    int    `json:"wrong" doc:"Wrongly refused"`
+	Missed   int    `json:"missed" doc:"Answered, should have been refused"`
+}
+
+// Summary sums up a run. Retrieval measures are over the questions that name what is to be found.
+type Summary struct {
+	Questions      int             `json:"questions"`
+	Unjudged       int             `json:"unjudged"`
+	Passed         Rate            `json:"passed"`
+	ByTag          map[string]Rate `json:"byTag"`
+	Tags           []TagSummary    `json:"tags,omitempty" nullable:"false"`
+	Figures        []Figure        `json:"figures,omitempty" nullable:"false"`
+	Hit1           float64         `json:"hit1"`
+	Hit5           float64         `json:"hit5"`
+	MRR            float64         `json:"mrr"`
+	Ranked         int             `json:"ranked"` // questions behind hit1, hit5, mrr
+	RightRefusals  int             `json:"rightRefusals"`
+	WrongRefusals  int             `json:"wrongRefusals"`
+	MissedRefusals int             `json:"missedRefusals"` // answered, should have refused
+	Facts          Rate            `json:"facts"`          // mentions and figures found over those expected
+	MillisP50      float64         `json:"millisP50"`
+	MillisP95      float64         `json:"millisP95"`
+	TokensIn       int             `json:"tokensIn"`
+	TokensOut      int             `json:"tokensOut"`
+	Price          float64         `json:"price"`
+}
+
+// tally gathers the values of one measure with their clusters.
+type tally struct {
+	values   []float64
+	clusters []string
+}
+
+func (t *tally) add(v float64, cluster string) {
+	t.values, t.clusters = append(t.values, v), append(t.clusters, cluster)
+}
+
+// shares adds k ones and n-k zeros.
+func (t *tally) shares(k, n int, cluster string) {
+	for i := range n {
+		t.add(one(i < k), cluster)
+	}
+}
+
+func (t *tally) rate() Rate {
+	k := 0
+	for _, v := range t.values {
+		if v > 0 {
+			k++
+		}
+	}
+	r := rate(k, len(t.values))
+	if t.clustered() {
+		r.Interval = measure.ClusterBootstrap(t.values, t.clusters)
+	}
+	return r
+}
+
+// clustered reports whether two values share a cluster.
+func (t *tally) clustered() bool {
+	seen := map[string]bool{}
+	for _, c := range t.clusters {
+		if seen[c] {
+			return true
+		}
+		seen[c] = true
+	}
+	return false
+}
+
+// figure is the tally's mean; one of which all values are 0 or 1 is a rate.
+func (t *tally) figure(key, label string) Figure {
+	f := Figure{Key: key, Label: label, Value: mean(t.values), Of: len(t.values)}
+	if slices.ContainsFunc(t.values, func(v float64) bool { return v != 0 && v != 1 }) {
+		f.Interval = measure.ClusterBootstrap(t.values, t.clusters)
+	} else {
+		f.Interval = t.rate().Interval
+	}
+	return f
+}
+
+// sums are the tallies of a run, or of the questions with one tag.
+type sums struct {
+	passed, facts, grounded      tally
+	hit1, hit5, mrr              tally
+	ndcg, recall, precision      tally
+	f1, rougeL                   tally
+	citedWell, citedOf           tally
+	refusedRightly, refusedOfAll tally
+	right, wrong, missed         int
+	alike                        map[string][]bool // group -> passed
+}
+
+// Summarise sums up verdicts.
+func Summarise(js []Judged) Summary {
+	s := Summary{Questions: len(js), ByTag: map[string]Rate{}}
+	var all sums
+	tags := map[string]*sums{}
+	var millis []float64
+	for _, j := range js {
+		if j.Failed != "" {
+			s.Unjudged++
+			continue
+		}
+		millis = append(millis, j.Millis)
+		x := j.Verdict.Scores
+		s.TokensIn, s.TokensOut, s.Price = s.TokensIn+x.TokensIn, s.TokensOut+x.TokensOut, s.Price+x.Price
+		all.add(j)
+		for _, t := range j.Question.Tags {
+			if tags[t] == nil {
+				tags[t] = &sums{}
+			}
+			tags[t].add(j)
+		}
+	}
+	s.Hit1, s.Hit5, s.MRR, s.Ranked = mean(all.hit1.values), mean(all.hit5.values), mean(all.mrr.values), len(all.mrr.values)
+	s.RightRefusals, s.WrongRefusals, s.MissedRefusals = all.right, all.wrong, all.missed
+	s.Passed, s.Facts = all.passed.rate(), all.facts.rate()
+	for t, x := range tags {
+		s.ByTag[t] = x.passed.rate()
+		s.Tags = append(s.Tags, TagSummary{t, s.ByTag[t], x.facts.rate(), x.grounded.rate(), x.right, x.wrong, x.missed})
+	}
+	sort.Slice(s.Tags, func(i, j int) bool { return s.Tags[i].Tag < s.Tags[j].Tag })
+	s.Figures = all.figures()
+	s.MillisP50, s.MillisP95 = measure.Percentile(millis, 0.5), measure.Percentile(millis, 0.95)
+	return s
+}
+
+func (s *sums) add(j Judged) {
+	v, c := j.Verdict, j.Question.Cluster()
+	s.passed.add(one(v.Passed), c)
+	if g := j.Question.Group; g != "" {
+		if s.alike == nil {
+			s.alike = map[string][]bool{}
+		}
+		s.alike[g] = append(s.alike[g], v.Passed)
+	}
+	should := j.Question.Refusal()
+	switch {
+	case v.Refused && should:
+		s.right++
+	case v.Refused:
+		s.wrong++
+	case should:
+		s.missed++
+	}
+	if v.Refused {
+		s.refusedRightly.add(one(should), c)
+	}
+	if should {
+		s.refusedOfAll.add(one(v.Refused), c)
+	}
+	if v.Rank >= 0 {
+		ranks := []int{v.Rank}
+		s.hit1.add(measure.Hit(ranks, 1), c)
+		s.hit5.add(measure.Hit(ranks, 5), c)
+		s.mrr.add(measure.ReciprocalRank(ranks), c)
+	}
+	for _, f := range v.Findings {
+		if k := f.Expectation.Kind; k == Mentions || k == Gives {
+			s.facts.add(one(f.Held && !v.Refused), c)
+		}
+	}
+	x := v.Scores
+	for _, m := range []struct {
+		t *tally
+		v float64
+	}{{&s.ndcg, x.NDCG}, {&s.recall, x.Recall}, {&s.precision, x.Precision}, {&s.f1, x.F1}, {&s.rougeL, x.RougeL}} {
+		if m.v >= 0 {
+			m.t.add(m.v, c)
+		}
+	}
+	s.grounded.shares(x.Grounded, x.Said, c)
+	s.citedWell.shares(x.CitedWell, x.Citing, c)
+	s.citedOf.shares(x.CitedOf, x.Cites, c)
+}
+
+// figures lists the measures that apply.
+func (s *sums) figures() []Figure {
+	var agree tally
+	for _, g := range slices.Sorted(maps.Keys(s.alike)) {
+		if ps := s.alike[g]; len(ps) > 1 {
+			agree.add(one(!slices.Contains(ps, !ps[0])), g)
+		}
+	}
+	var out []Figure
+	for _, m := range []struct {
+		t          *tally
+		key, label string
+	}{
+		{&s.passed, "passed", "passed"},
+		{&s.facts, "facts", "facts found"},
+		{&s.grounded, "grounded", "sentences that their evidence carries"},
+		{&s.refusedRightly, "refusalPrecision", "refusals that are right"},
+		{&s.refusedOfAll, "refusalRecall", "refused of what should be"},
+		{&s.hit1, "hit1", "hit@1"},
+		{&s.hit5, "hit5", "hit@5"},
+		{&s.mrr, "mrr", "MRR"},
+		{&s.ndcg, "ndcg", "nDCG@10"},
+		{&s.recall, "recall", "recall@5"},
+		{&s.precision, "precision", "precision@5"},
+		{&s.citedWell, "citePrecision", "citation precision"},
+		{&s.citedOf, "citeRecall", "citation recall"},
+		{&agree, "agreement", "variants that end alike"},
+		{&s.f1, "f1", "token F1"},
+		{&s.rougeL, "rougeL", "ROUGE-L"},
+	} {
+		if len(m.t.values) > 0 {
+			out = append(out, m.t.figure(m.key, m.label))
+		}
+	}
+	return out
+}
+
+// Change says how a question's verdict differs from the run before.
+type Change string
+
+// The changes.
+const (
+	Fixed  Change = "fixed"
+	Broken Change = "broken"
+	Same   Change = ""
+	New    Change = "new"
+)
+
+// Compare tells what became of one question since the last run.
+func Compare(before *Verdict, now Verdict) Change {
+	switch {
+	case before == nil:
+		return New
+	case !before.Passed && now.Passed:
+		return Fixed
+	case before.Passed && !now.Passed:
+		return Broken
+	default:
+		return Same
+	}
+}

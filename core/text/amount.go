@@ -1,0 +1,42 @@
+package text
+
+import (
+	"strconv"
+	"strings"
+	"time"
+)
+
+// minutesOf is how many minutes each unit of duration has; a month counts 30 days, a year 365.
+var minutesOf = map[string]float64{"second": 1.0 / 60, "minute": 1, "hour": 60, "day": 1440, "night": 1440, "week": 10080, "month": 43200, "year": 525600}
+
+// Amount is a figure as a number that can be compared with others of the same unit: minutes for times of day and durations,
+// days since 1970 for dates, the currency's unit for money. It reports false for what is no amount: addresses, telephone
+// numbers, dates without a year.
+func (q Quantity) Amount() (v float64, unit string, ok bool) {
+	switch q.Kind {
+	case Clock:
+		h, m, found := strings.Cut(q.Value, ":")
+		hours, err1 := strconv.Atoi(h)
+		minutes, err2 := strconv.Atoi(m)
+		return float64(60*hours + minutes), "", found && err1 == nil && err2 == nil
+	case Date:
+		t, err := time.Parse("2006-01-02", q.Value)
+		return float64(t.Unix() / 86400), "day", err == nil
+	case Money:
+		currency, n, found := strings.Cut(q.Value, " ")
+		x, err := strconv.ParseFloat(n, 64)
+		return x, currency, found && err == nil
+	case Percent:
+		x, err := strconv.ParseFloat(strings.TrimSuffix(q.Value, "%"), 64)
+		return x, "%", err == nil
+	case Duration:
+		n, u, _ := strings.Cut(q.Value, " ")
+		x, err := strconv.ParseFloat(n, 64)
+		return x * minutesOf[u], "", err == nil && minutesOf[u] > 0
+	case Measure, Number:
+		n, u, _ := strings.Cut(q.Value, " ")
+		x, err := strconv.ParseFloat(n, 64)
+		return x, u, err == nil
+	}
+	return 0, "", false
+}

@@ -1,0 +1,369 @@
+package work
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"jolvex/core/answer"
+	"jolvex/core/doc"
+	"jolvex/core/index"
+	"jolvex/core/method"
+	"jolvex/core/prove"
+	"jolvex/core/query"
+	"jolvex/core/rule"
+	"jolvex/core/text"
+	"jolvex/internal/store"
+)
+
+// altered gives a method with an alteration brought in; ErrInput, wrapped, when that does not go.
+func altered(m method.Method, a prove.Alteration) (method.Method, error) {
+	var err error
+	for _, key := range slices.Sorted(maps.Keys(a.Settings)) {
+		if m, err = method.With(m, key, a.Settings[key]); err != nil {
+			return m, inputError("%v", err)
+		}
+	}
+	if len(a.RulesOff)+len(a.Wordings) > 0 {
+		rs := slices.Clone(m.Rules)
+		for i := range rs {
+			rs[i].Off = rs[i].Off || slices.Contains(a.RulesOff, rs[i].ID)
+			if w := a.Wordings[rs[i].ID]; w != "" {
+				rs[i].When.Like = append(slices.Clone(rs[i].When.Like), w)
+			}
+		}
+		m.Rules = rs
+	}
+	if len(a.Glossary) > 0 {
+		m.Glossary = append(slices.Clone(m.Glossary), a.Glossary...)
+	}
+	if len(a.Priority) > 0 {
+		p := maps.Clone(m.Priority)
+		if p == nil {
+			p = map[string]int{}
+		}
+		maps.Copy(p, a.Priority)
+		m.Priority = p
+	}
+	if bad := m.Validate(); len(bad) > 0 {
+		return m, inputError("%s", strings.Join(bad, "; "))
+	}
+	return m, nil
+}
+
+// library is what a corpus holds, gathered once for many diagnoses.
+type library struct {
+	documents []store.Document
+	flat      map[string]string     // version -> words of the text, with one space around each
+	chunks    map[string][]doc.Span // document -> what its chunks bring
+}
+
+func (a *App) libraryOf(ctx context.Context, c store.Corpus, v *index.View) (*library, error) {
+	l := &library{flat: map[string]string{}, chunks: map[string][]doc.Span{}}
+	const page = 2000
+	for {
+		ds, total, err := a.store.Documents(ctx, c.ID, store.Filter{Limit: page, Offset: len(l.documents)})
+		if err != nil {
+			return nil, err
+		}
+		l.documents = append(l.documents, ds...)
+		if len(l.documents) >= total || len(ds) == 0 {
+			break
+		}
+	}
+	v.Each(func(_ int, e *index.Entry) bool {
+		l.chunks[e.Document] = append(l.chunks[e.Document], e.Evidence())
+		return true
+	})
+	return l, nil
+}
+
+// trouble says why no public reply can draw on a document; "" when one can.
+func (l *library) trouble(d store.Document) string {
+	because := func(s string) string {
+		if d.Reason == "" {
+			return s
+		}
+		return s + ": " + d.Reason
+	}
+	switch {
+	case d.State == store.Failed:
+		return because("it failed")
+	case d.State == store.LeftOut || d.Choice == store.Left:
+		return because("it was left out")
+	case d.State == store.Waiting || d.Choice == store.Undecided:
+		return "it waits to be taken in"
+	case d.Audience != index.Public:
+		return "it is for " + d.Audience + " only"
+	case len(l.chunks[d.ID]) == 0:
+		return "nothing of it is in the index"
+	}
+	return ""
+}
+
+func (l *library) known(d store.Document) prove.Known {
+	return prove.Known{Document: d.ID, Source: d.Source, Address: d.Address, Title: d.Title, Trouble: l.trouble(d), Dated: index.Day(d.LastMod)}
+}
+
+// probe asks again and looks into the corpus, for the diagnosis of one question.
+type probe struct {
+	app  *App
+	ctx  context.Context // of the whole diagnosis, which is one call
+	lib  *library
+	b    answer.Bench
+	m    method.Method
+	q    prove.Question
+	seen prove.Seen
+}
+
+// Rules gives the method's house rules.
+func (p *probe) Rules() []rule.Rule { return p.m.Rules }
+
+// Named finds documents by address or title.
+func (p *probe) Named(names []string) ([]prove.Known, error) {
+	var out []prove.Known
+	for _, d := range p.lib.documents {
+		if (prove.Document{Address: d.Address, Title: d.Title}).Is(names) {
+			out = append(out, p.lib.known(d))
+		}
+	}
+	return out, nil
+}
+
+// Again answers the question under an altered method.
+func (p *probe) Again(change prove.Alteration, documents []string) (prove.Seen, prove.Verdict, error) {
+	m, err := altered(p.m, change)
+	if err != nil {
+		return prove.Seen{}, prove.Verdict{}, err
+	}
+	b, err := p.app.under(p.ctx, p.b, m)
+	if err != nil {
+		return prove.Seen{}, prove.Verdict{}, err
+	}
+	b.Filter.Documents = documents
+	s, v, _, err := p.app.examine(b, p.q)
+	return s, v, err
+}
+
+// Limits of a search for what was expected: places of one document, places in all, and documents that are read for figures.
+const (
+	mostPlaces   = 6
+	mostHeld     = 60
+	mostVersions = 5
+)
+
+// Holding finds what an expectation wants: in the documents that the question names and in those that were found, wherever the
+// figure stands; words in all documents of the corpus. Earlier versions are looked at in the documents that are named.
+func (p *probe) Holding(e prove.Expectation) ([]prove.Held, error) {
+	var names []string
+	for _, x := range p.q.Expect {
+		switch x.Kind {
+		case prove.Cites:
+			names = append(names, x.Values...)
+		case prove.Reaches:
+			names = append(names, x.Document)
+		}
+	}
+	near := map[string]bool{}
+	for _, c := range p.seen.Trail.Candidates {
+		near[c.Document] = true
+	}
+	var out []prove.Held
+	for _, d := range p.lib.documents {
+		if d.Version == "" || len(out) >= mostHeld {
+			continue
+		}
+		named := len(names) > 0 && (prove.Document{Address: d.Address, Title: d.Title}).Is(names)
+		if !named && !near[d.ID] {
+			may, err := p.may(d.Version, e)
+			if err != nil {
+				return nil, err
+			}
+			if !may {
+				continue
+			}
+		}
+		here, err := p.places(d, d.Version, e)
+		if err != nil {
+			return nil, err
+		}
+		if len(here) == 0 && named {
+			if here, err = p.past(d, e); err != nil {
+				return nil, err
+			}
+		}
+		out = append(out, here...)
+	}
+	return out, nil
+}
+
+// may reports whether a version's text holds a wording at all.
+func (p *probe) may(version string, e prove.Expectation) (bool, error) {
+	flat, ok := p.lib.flat[version]
+	if !ok {
+		body, err := p.app.Version(version)
+		if err != nil {
+			return false, fmt.Errorf("look for what was expected: %w", err)
+		}
+		flat = flatWords(body.Text)
+		p.lib.flat[version] = flat
+	}
+	return slices.ContainsFunc(e.Values, func(v string) bool { return strings.Contains(flat, flatWords(v)) }), nil
+}
+
+// flatWords is a text as its words in their normal form, with one space around each.
+func flatWords(s string) string {
+	var b strings.Builder
+	b.WriteByte(' ')
+	for _, w := range text.Words(s) {
+		b.WriteString(w.Norm)
+		b.WriteByte(' ')
+	}
+	return b.String()
+}
+
+func (p *probe) places(d store.Document, version string, e prove.Expectation) ([]prove.Held, error) {
+	body, err := p.app.Version(version)
+	if err != nil {
+		return nil, fmt.Errorf("look for what was expected: %w", err)
+	}
+	var out []prove.Held
+	for _, s := range e.Places(body, mostPlaces) {
+		h := prove.Held{Known: p.lib.known(d), Span: s, Text: doc.Fold(body.Of(s)), Heading: strings.Join(append([]string{body.Title}, pathAt(body, s)...), " ")}
+		h.Cut = h.Trouble == "" && !slices.ContainsFunc(p.lib.chunks[d.ID], func(c doc.Span) bool { return c.Contains(s) })
+		out = append(out, h)
+	}
+	return out, nil
+}
+
+func (p *probe) past(d store.Document, e prove.Expectation) ([]prove.Held, error) {
+	old, err := p.app.store.History(p.ctx, d.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range old[:min(len(old), mostVersions)] {
+		if v.Version == d.Version {
+			continue
+		}
+		held, err := p.places(d, v.Version, e)
+		if err != nil {
+			return nil, err
+		}
+		for i := range held {
+			held[i].Past, held[i].Cut = true, false
+		}
+		if len(held) > 0 {
+			return held, nil
+		}
+	}
+	return nil, nil
+}
+
+// lookInto finds the cause of every failure of a run. With a model that words replies, asking again costs money: then it is
+// done for a question when somebody wants to know.
+func (a *App) lookInto(ctx context.Context, c store.Corpus, b answer.Bench, r store.Run, rs []store.Result, p *progress) error {
+	if r.Method.Answer.Composer == answer.ByModel {
+		return nil
+	}
+	var failed []store.Result
+	for _, x := range rs {
+		if x.Failed == "" && !x.Verdict.Passed && x.Cause == nil {
+			failed = append(failed, x)
+		}
+	}
+	if len(failed) == 0 {
+		return nil
+	}
+	lib, err := a.libraryOf(ctx, c, b.View)
+	if err != nil {
+		return err
+	}
+	for i, x := range failed {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		d, err := a.diagnose(ctx, lib, b, r.Method, r.Questions[x.Position])
+		if err != nil {
+			return err
+		}
+		if err := a.store.PutCause(ctx, r.ID, x.Question, d); err != nil {
+			return err
+		}
+		p.set(ctx, i+1, len(failed), "finding causes")
+	}
+	return nil
+}
+
+// diagnose answers a question once more and finds why it fails. A question whose script fails is looked into where it fails first.
+func (a *App) diagnose(ctx context.Context, lib *library, b answer.Bench, m method.Method, q prove.Question) (prove.Diagnosis, error) {
+	q, err := a.firstFailing(b, q)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	s, v, _, err := a.examine(b, q)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	if v.Passed {
+		return prove.Diagnosis{Cause: prove.Doubtful, Why: "asked once more, it passes: what answers is not steady", Shown: []string{}, Fixes: []prove.Fix{}}, nil
+	}
+	return prove.Diagnose(q, s, v, &probe{a, ctx, lib, b, m, q, s})
+}
+
+// firstFailing gives the message of a script whose reply first falls short, as a question of its own with what was said before;
+// the question itself, when its script holds.
+func (a *App) firstFailing(b answer.Bench, q prove.Question) (prove.Question, error) {
+	turns := q.Turns
+	for i, line := range q.Script {
+		s, _, err := a.put(b, line.Text, turns)
+		if err != nil {
+			return q, err
+		}
+		if slices.ContainsFunc(prove.JudgeLine(line, i+1, s), func(f prove.Finding) bool { return !f.Held }) {
+			return prove.Question{ID: q.ID, Text: line.Text, Turns: turns, Expect: line.Expect}, nil
+		}
+		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: line.Text}, query.Turn{Role: "assistant", Text: s.Trail.Text()})
+	}
+	q.Turns, q.Script = turns, nil
+	return q, nil
+}
+
+// Cause finds why a question of a run failed, or gives what was found.
+func (a *App) Cause(ctx context.Context, corpus, run, question string) (prove.Diagnosis, error) {
+	r, err := a.runOf(ctx, corpus, run)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	rs, err := a.store.Results(ctx, run, false)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	at := slices.IndexFunc(rs, func(x store.Result) bool { return x.Question == question })
+	if at < 0 {
+		return prove.Diagnosis{}, fmt.Errorf("question %s of run %s: %w", question, run, ErrMissing)
+	}
+	if x := rs[at]; x.Cause != nil {
+		return *x.Cause, nil
+	} else if x.Verdict.Passed || x.Failed != "" {
+		return prove.Diagnosis{}, inputError("question %s did not fail", question)
+	}
+	c, err := a.store.Corpus(ctx, r.Corpus)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	b, err := a.bench(ctx, Caller{Audience: index.Public, Surface: "run"}, c, r.Method)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	lib, err := a.libraryOf(ctx, c, b.View)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	d, err := a.diagnose(ctx, lib, b, r.Method, r.Questions[rs[at].Position])
+	if err != nil {
+		return d, err
+	}
+	return d, a.store.PutCause(ctx, run, question, d)
+}
