@@ -83,6 +83,18 @@ func (s *Store) EndStudy(ctx context.Context, id, snapshot string, outcome any) 
 	})
 }
 
+// SaveStudy stores what has come of a study so far.
+func (s *Store) SaveStudy(ctx context.Context, id string, outcome any) error {
+	raw, err := json.Marshal(outcome)
+	if err != nil {
+		return err
+	}
+	return s.write(ctx, "store what has come of a study", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE studies SET outcome = ? WHERE id = ?`, string(raw), id)
+		return err
+	})
+}
+
 // Study finds a study by id.
 func (s *Store) Study(ctx context.Context, id string) (Study, error) {
 	var r studyRow

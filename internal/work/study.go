@@ -27,13 +27,14 @@ const (
 // Study is something measured over a question set besides its verdicts.
 type Study struct {
 	ID        string          `json:"id"`
-	Kind      string          `json:"kind" enum:"ablation,fit"`
+	Kind      string          `json:"kind" enum:"ablation,fit,trial"`
 	Set       string          `json:"set"`
 	CreatedAt string          `json:"createdAt"`
 	EndedAt   string          `json:"endedAt"`
 	Stale     []string        `json:"stale" nullable:"false" doc:"Settings that have changed since"`
 	Ablation  *prove.Ablation `json:"ablation,omitempty"`
 	Fit       *Fit            `json:"fit,omitempty"`
+	Trial     *TrialOutcome   `json:"trial,omitempty"`
 }
 
 // Fit is what came of moving weights, with the settings as they would be.
@@ -96,6 +97,9 @@ func studyView(s store.Study, now method.Method) (Study, error) {
 	case StudyAblation:
 		out.Ablation = &prove.Ablation{}
 		into = out.Ablation
+	case StudyTrial:
+		out.Trial = &TrialOutcome{}
+		into = out.Trial
 	default:
 		out.Fit = &Fit{}
 		into = out.Fit
@@ -110,6 +114,9 @@ func (a *App) study(ctx context.Context, j store.Job, p *progress) error {
 	s, err := a.store.Study(ctx, j.Target)
 	if err != nil {
 		return err
+	}
+	if s.Kind == StudyTrial {
+		return a.trial(ctx, s, p)
 	}
 	c, err := a.store.Corpus(ctx, s.Corpus)
 	if err != nil {
