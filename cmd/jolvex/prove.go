@@ -2,13 +2,11 @@ package main
 
 import (
 	"context"
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"net/http"
 	"os"
 	"sort"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -17,46 +15,62 @@ import (
 	"jolvex/internal/work"
 )
 
+// proveOptions are what a run in a build is held to, and where its reports go.
+type proveOptions struct {
+	corpus, set, questions            string
+	least                             float64
+	floors                            []string
+	junit, report, markdown, baseline string
+}
+
 func proveCommand(s *settings) *cobra.Command {
-	var corpus, set, junit, file string
-	var floor float64
+	var o proveOptions
 	c := &cobra.Command{
 		Use:   "prove --corpus NAME --set NAME",
 		Short: "Run a question set and fail below a floor",
-		Long: `Runs a question set over the corpus's draft and tells the pass rate. With --min-pass the command exits with code 3 when
-the rate is below it; with --junit it writes a report that build servers read. --questions loads a file of expected
-questions into the set first, one JSON object a line.`,
-		Example: `  jolvex prove --corpus support --set release --min-pass 0.8 --junit report.xml
-  jolvex prove --corpus support --set release --questions expected.jsonl`,
+		Long: `Runs a question set over the corpus's draft and tells what came of it. The command exits with code 3 when the pass rate is
+below --min-pass, when a measure or a tag is below a --floor, or when the run is worse than a --baseline beyond chance
+(McNemar's exact test at 5 %). Floors name a measure as the JSON report does (facts, grounded, refusalPrecision,
+refusalRecall, hit1, hit5, mrr, ndcg, recall, citePrecision, agreement ...) or the pass rate of a tag, as tag:NAME.
+
+--junit writes a report that build servers read, --markdown one for people, --report everything as JSON: keep that file and
+give it as --baseline to a later run. --questions loads a file of expected questions into the set first, one JSON object a line.`,
+		Example: `  jolvex prove --corpus support --set release --min-pass 0.8 --floor facts=0.9 --floor tag:fares=1 --junit report.xml
+  jolvex prove --corpus support --set release --report now.json --baseline released.json --markdown summary.md`,
 		Args: args(cobra.NoArgs),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			if floor < 0 || floor > 1 {
-				return usageError{errors.New("--min-pass goes from 0 to 1")}
+			floors, err := readFloors(o)
+			if err != nil {
+				return usageError{err}
+			}
+			before, err := readBaseline(o.baseline)
+			if err != nil {
+				return err
 			}
 			cl, err := connect(cmd.Context(), s)
 			if err != nil {
 				return err
 			}
-			report, err := runSet(cmd.Context(), cl, s, corpus, set, file)
-			if err == nil && junit != "" {
-				err = writeJUnit(junit, report)
+			report, err := runSet(cmd.Context(), cl, s, o.corpus, o.set, o.questions)
+			if err == nil {
+				err = errors.Join(printRun(s, report), o.write(report))
 			}
 			if err == nil {
-				err = printRun(s, report)
-			}
-			if err == nil && report.Run.Summary.Passed.Rate < floor {
-				fmt.Fprintf(os.Stderr, "jolvex: the pass rate of %.3f is below the floor of %.3f\n", report.Run.Summary.Passed.Rate, floor)
-				err = exitError{codeBelow}
+				err = held(os.Stderr, report, floors, before)
 			}
 			return errors.Join(err, cl.close())
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&corpus, "corpus", "", "name of the corpus")
-	f.StringVar(&set, "set", "", "name of the question set")
-	f.StringVar(&file, "questions", "", "load this JSONL file into the set first")
-	f.Float64Var(&floor, "min-pass", 0, "least pass rate, 0 to 1")
-	f.StringVar(&junit, "junit", "", "write a JUnit report to this file")
+	f.StringVar(&o.corpus, "corpus", "", "name of the corpus")
+	f.StringVar(&o.set, "set", "", "name of the question set")
+	f.StringVar(&o.questions, "questions", "", "load this JSONL file into the set first")
+	f.Float64Var(&o.least, "min-pass", 0, "least pass rate, 0 to 1")
+	f.StringArrayVar(&o.floors, "floor", nil, "least value of a measure or of a tag's pass rate, as facts=0.9 or tag:fares=1; may be given several times")
+	f.StringVar(&o.junit, "junit", "", "write a JUnit report to this file")
+	f.StringVar(&o.markdown, "markdown", "", "write a summary in Markdown to this file")
+	f.StringVar(&o.report, "report", "", "write everything as JSON to this file")
+	f.StringVar(&o.baseline, "baseline", "", "fail when the run is worse than this earlier JSON report, beyond chance")
 	must(c.MarkFlagRequired("corpus"))
 	must(c.MarkFlagRequired("set"))
 	return c
@@ -115,7 +129,11 @@ func printRun(s *settings, r *api.RunReport) error {
 		v := sum.ByTag[t]
 		fmt.Printf("  %-14s %d of %d\n", t, v.Hits, v.Of)
 	}
-	fmt.Printf("hit@1 %.3f  hit@5 %.3f  MRR %.3f over %d questions; facts %d of %d\n", sum.Hit1, sum.Hit5, sum.MRR, sum.Ranked, sum.Facts.Hits, sum.Facts.Of)
+	for _, f := range sum.Figures {
+		if f.Key != "passed" {
+			fmt.Printf("  %-38s %.3f [%.3f, %.3f] over %d\n", f.Label, f.Value, f.Interval.Low, f.Interval.High, f.Of)
+		}
+	}
 	fmt.Printf("refusals: %d right, %d wrong, %d missed; reply p50 %.1f ms, p95 %.1f ms\n", sum.RightRefusals, sum.WrongRefusals, sum.MissedRefusals, sum.MillisP50, sum.MillisP95)
 	if sum.Unjudged > 0 {
 		fmt.Printf("%d could not be judged\n", sum.Unjudged)
@@ -134,66 +152,9 @@ func printRun(s *settings, r *api.RunReport) error {
 			}
 		}
 		fmt.Printf("    said: %s\n", clip(x.Reply, 300))
-	}
-	return nil
-}
-
-// The JUnit form that build servers agree on; there is no published standard (common practice).
-type junitSuite struct {
-	XMLName  xml.Name    `xml:"testsuite"`
-	Name     string      `xml:"name,attr"`
-	Tests    int         `xml:"tests,attr"`
-	Failures int         `xml:"failures,attr"`
-	Errors   int         `xml:"errors,attr"`
-	Time     string      `xml:"time,attr"`
-	Cases    []junitCase `xml:"testcase"`
-}
-
-type junitCase struct {
-	Name    string     `xml:"name,attr"`
-	Class   string     `xml:"classname,attr"`
-	Time    string     `xml:"time,attr"`
-	Failure *junitText `xml:"failure"`
-	Error   *junitText `xml:"error"`
-}
-
-type junitText struct {
-	Message string `xml:"message,attr"`
-	Text    string `xml:",chardata"`
-}
-
-func writeJUnit(path string, r *api.RunReport) error {
-	suite := junitSuite{Name: r.Run.SetName, Tests: len(r.Results)}
-	total := 0.0
-	for _, x := range r.Results {
-		total += x.Millis
-		c := junitCase{Name: x.Question.ID + ": " + x.Question.Text, Class: r.Run.SetName, Time: fmt.Sprintf("%.3f", x.Millis/1000)}
-		switch {
-		case x.Failed != "":
-			suite.Errors++
-			c.Error = &junitText{Message: x.Failed}
-		case !x.Verdict.Passed:
-			suite.Failures++
-			var notes []string
-			for _, f := range x.Verdict.Findings {
-				if !f.Held {
-					notes = append(notes, f.Expectation.Kind+": "+f.Note)
-				}
-			}
-			if len(notes) == 0 {
-				notes = []string{"it refused"}
-			}
-			c.Failure = &junitText{Message: strings.Join(notes, "; "), Text: x.Reply}
+		if x.Cause != nil {
+			fmt.Printf("    cause: %s\n", x.Cause.Why)
 		}
-		suite.Cases = append(suite.Cases, c)
-	}
-	suite.Time = fmt.Sprintf("%.3f", total/1000)
-	raw, err := xml.MarshalIndent(suite, "", "  ")
-	if err != nil {
-		return err
-	}
-	if err := os.WriteFile(path, append([]byte(xml.Header), append(raw, '\n')...), 0o644); err != nil {
-		return fmt.Errorf("write the report: %w", err)
 	}
 	return nil
 }

@@ -36,16 +36,7 @@ func (a Ask) caller() work.Caller {
 
 // csvFile answers with a file of comma-separated values.
 func csvFile(name string) func(b []byte, err error) (*huma.StreamResponse, error) {
-	return func(b []byte, err error) (*huma.StreamResponse, error) {
-		if err != nil {
-			return nil, known(err)
-		}
-		return &huma.StreamResponse{Body: func(c huma.Context) {
-			c.SetHeader("Content-Type", "text/csv; charset=utf-8")
-			c.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
-			_, _ = c.BodyWriter().Write(b) // the client has gone
-		}}, nil
-	}
+	return file(name, "text/csv; charset=utf-8")
 }
 
 func (h *handlers) answering(api huma.API) {

@@ -77,6 +77,7 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	h.find(api)
 	h.answering(api)
 	h.prove(api)
+	h.proving(api)
 	return api
 }
 

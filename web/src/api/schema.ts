@@ -573,6 +573,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/method/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a change into the draft */
+        post: operations["applyChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/notices": {
         parameters: {
             query?: never;
@@ -653,6 +670,23 @@ export interface paths {
         put?: never;
         /** Make an expectation of a candidate: this is the one */
         post: operations["pinCandidate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Questions that the documents answer, those first that no set tests */
+        get: operations["proposeQuestions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -744,6 +778,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/runs/{run}/causes/{question}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why a question of a run failed, shown by asking again under other conditions, and what may cure it */
+        get: operations["getCause"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/runs/{run}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rankings of a run in TREC's form */
+        get: operations["exportRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/runs/{run}/replies/{question}": {
         parameters: {
             query?: never;
@@ -790,6 +858,109 @@ export interface paths {
         /** Make or replace a question set */
         put: operations["putSet"];
         post?: never;
+        /** Delete a question set with its runs and its history */
+        delete: operations["deleteSet"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/amendments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change one expected question, with the reason */
+        post: operations["amendQuestion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which documents a set tests, and which chunks its last run found, kept and cited */
+        get: operations["getCoverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Expectations whose sources have changed since they were written */
+        get: operations["getDoubts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A question set as JSONL, CSV or TREC qrels */
+        get: operations["exportSet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a question set */
+        get: operations["getSetHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/history/{at}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a version of a question set back */
+        post: operations["restoreSet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -807,6 +978,23 @@ export interface paths {
         put?: never;
         /** Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it */
         post: operations["importSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put questions at the end of a set */
+        post: operations["addQuestions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -841,6 +1029,57 @@ export interface paths {
         put?: never;
         /** Measure what each part of the draft is worth on a question set, or fit its weights to the set */
         post: operations["startStudy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try many methods over a question set; what has come of it so far stands among the studies */
+        post: operations["startTrial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/trials/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a trial would take */
+        post: operations["estimateTrial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a question set over the draft with a change that is not applied */
+        post: operations["tryChange"];
         delete?: never;
         options?: never;
         head?: never;
@@ -963,6 +1202,23 @@ export interface paths {
         put?: never;
         /** Visit a source now, for what changed */
         post: operations["visitSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/stress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Variants of a question that try to make the assistant fail */
+        post: operations["stressQuestion"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1092,9 +1348,17 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Added: {
+            questions: components["schemas"]["ProveQuestion"][];
+            why?: string;
+        };
         AddedSource: {
             job: components["schemas"]["Job"];
             source: components["schemas"]["Source"];
+        };
+        Amendment: {
+            question: components["schemas"]["ProveQuestion"];
+            why: string;
         };
         AnswerCandidate: {
             /** Format: double */
@@ -1614,6 +1878,30 @@ export interface components {
                 [key: string]: number;
             };
         };
+        Coverage: {
+            /** Format: int64 */
+            chunks: number;
+            documents: components["schemas"]["DocumentUse"][];
+            /**
+             * Format: int64
+             * @description Chunks that were candidates and that no reply cites
+             */
+            neverCited: number;
+            /**
+             * Format: int64
+             * @description Chunks that were no question's candidate
+             */
+            neverFound: number;
+            /** @description The run that it is read from; empty when there is none */
+            run: string;
+            /** @description Questions that the corpus has nothing for */
+            uncovered: string[];
+            /**
+             * Format: int64
+             * @description Documents that no question expects
+             */
+            untested: number;
+        };
         CreateCorpusRequest: {
             name: string;
         };
@@ -1763,6 +2051,53 @@ export interface components {
             documents: components["schemas"]["Document"][];
             /** Format: int64 */
             total: number;
+        };
+        DocumentUse: {
+            address: string;
+            /** @description Ids of the questions that expect it */
+            asks: string[];
+            /** Format: int64 */
+            chunks: number;
+            /**
+             * Format: int64
+             * @description Replies of the run that cite it
+             */
+            cited: number;
+            document: string;
+            /**
+             * Format: int64
+             * @description Of these, those that fail in the run
+             */
+            failing: number;
+            /**
+             * Format: int64
+             * @description Questions of the run among whose candidates it was
+             */
+            found: number;
+            /**
+             * Format: int64
+             * @description Questions of the run whose replies could draw on it
+             */
+            kept: number;
+            /** @description Its chunks in order */
+            strata: components["schemas"]["UseOf"][];
+            /**
+             * Format: int64
+             * @description Questions that expect it
+             */
+            tested: number;
+            title: string;
+        };
+        Doubt: {
+            address: string;
+            /** @description When the document was last changed, or went */
+            changed: string;
+            document: string;
+            gone: boolean;
+            /** @description Id */
+            question: string;
+            /** @description When the question was last changed */
+            written: string;
         };
         DrawCurveRequest: {
             /**
@@ -2031,6 +2366,8 @@ export interface components {
             set?: components["schemas"]["QuestionSet"];
         };
         IndexFilter: {
+            /** @description Ids of the documents that may be found */
+            documents?: string[];
             /** @description page, file, film, text, pairs */
             kinds?: string[];
             /** @description Language codes; a document whose language is not known passes */
@@ -2310,6 +2647,66 @@ export interface components {
             seen: number;
             whole: components["schemas"]["ProveRetrieval"];
         };
+        ProveAlteration: {
+            /** @description Entries more */
+            glossary?: components["schemas"]["QueryEntry"][];
+            /** @description Of sources, by portable id */
+            priority?: {
+                [key: string]: number;
+            };
+            /** @description House rules that are not obeyed, by id */
+            rulesOff?: string[];
+            /** @description Values of settings, by key */
+            settings?: {
+                [key: string]: string;
+            };
+            /** @description An example wording more for a house rule, by its id */
+            wordings?: {
+                [key: string]: string;
+            };
+        };
+        ProveArm: {
+            /**
+             * Format: int64
+             * @description Passed under the draft, fail here
+             */
+            broken: number;
+            /** Format: int64 */
+            chunks: number;
+            facts: components["schemas"]["ProveRate"];
+            /**
+             * Format: int64
+             * @description Failed under the draft, pass here
+             */
+            fixed: number;
+            /** @description No other method passes as many in less time */
+            frontier: boolean;
+            /** Format: double */
+            hit5: number;
+            /** @description Cannot be told from the best by McNemar's exact test with Holm's correction */
+            level: boolean;
+            /** Format: double */
+            millisP50: number;
+            /** Format: double */
+            millisP95: number;
+            /** Format: double */
+            mrr: number;
+            /** @description A sign for each question: 1 passed, 0 failed, - not asked, x could not be judged */
+            outcomes: string;
+            /**
+             * Format: double
+             * @description Chance of as uneven a split against the draft: McNemar's exact test, Holm's correction over all methods tried
+             */
+            p: number;
+            passed: components["schemas"]["ProveRate"];
+            /** Format: double */
+            price: number;
+            settings: {
+                [key: string]: string;
+            };
+            /** @description Every question was asked */
+            whole: boolean;
+        };
         ProveComparison: {
             /** @description Passed before, fail now */
             broken: string[];
@@ -2352,17 +2749,65 @@ export interface components {
              */
             smallest: number;
         };
+        ProveDiagnosis: {
+            /** @enum {string} */
+            cause: "notGathered" | "leftOut" | "outOfDate" | "cutAcross" | "rankedBelow" | "lostInRewriting" | "crowdedOut" | "notUsed" | "unsupported" | "neighbour" | "wrongPage" | "wronglyRefused" | "shouldRefuse" | "shouldAskBack" | "ruleMissed" | "ruleMisfired" | "manner" | "doubtful";
+            fixes: components["schemas"]["ProveFix"][];
+            /** @description What was looked at, and what came of asking again under other conditions */
+            shown: string[];
+            why: string;
+        };
         ProveExpectation: {
             /** @description reaches: the document that holds the passage, as address, end of address, or title */
             document?: string;
             /** @enum {string} */
-            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses" | "asksBack" | "handsOver" | "follows";
+            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses" | "asksBack" | "handsOver" | "follows" | "short" | "language";
             values?: string[];
+            /**
+             * Format: double
+             * @description gives: by how much the figure may differ, in its own unit: pounds, minutes, days, kilograms
+             */
+            within?: number;
+        };
+        ProveFactor: {
+            key: string;
+            values: string[];
+        };
+        ProveFigure: {
+            interval: components["schemas"]["MeasureInterval"];
+            key: string;
+            label: string;
+            /**
+             * Format: int64
+             * @description Questions, sentences or facts behind it
+             */
+            of: number;
+            /** Format: double */
+            value: number;
         };
         ProveFinding: {
             expectation: components["schemas"]["ProveExpectation"];
             held: boolean;
             note: string;
+            /**
+             * Format: int64
+             * @description The message of the script that it is about, from 1; 0 for the question itself
+             */
+            turn?: number;
+        };
+        ProveFix: {
+            /** @description What to try; none when it is to be done by hand */
+            change?: components["schemas"]["ProveAlteration"];
+            /** @description With it, this question passes: it was tried */
+            cures: boolean;
+            /**
+             * @description What is to be done by hand: gather a page, try a document again, write a settled answer, amend the expectation, mend the source
+             * @enum {string}
+             */
+            do?: "gather" | "retry" | "settle" | "amend" | "source";
+            /** @description The document, or the address, that it is about */
+            document?: string;
+            label: string;
         };
         ProveHeight: {
             /**
@@ -2388,6 +2833,18 @@ export interface components {
              */
             wrong: number;
         };
+        ProveImportance: {
+            key: string;
+            /**
+             * Format: double
+             * @description Share of the variance of the pass rates that the means of its values explain
+             */
+            share: number;
+            /** @description Mean pass rate of the methods with each value */
+            values: {
+                [key: string]: number;
+            };
+        };
         ProvePlacing: {
             /** Format: double */
             bar: number;
@@ -2399,12 +2856,46 @@ export interface components {
             /** @description Over questions left out when their bar was placed, by five-fold cross-validation; bar is the mean of the folds' */
             unseen: components["schemas"]["ProveHeight"];
         };
+        ProvePlan: {
+            /**
+             * Format: int64
+             * @description random, halving: the most methods to try; 0 for all
+             */
+            budget?: number;
+            factors: components["schemas"]["ProveFactor"][];
+            /** @enum {string} */
+            search: "grid" | "random" | "halving";
+            /**
+             * Format: int64
+             * @description random, halving: of the draw; the same seed draws the same methods
+             */
+            seed?: number;
+        };
+        ProveProposal: {
+            address: string;
+            /** @description What stands there */
+            answer: string;
+            /** @description Id */
+            document: string;
+            /** @enum {string} */
+            kind: "question and answer" | "table" | "definition" | "figure in text" | "heading";
+            question: components["schemas"]["ProveQuestion"];
+            /** @description Where the answer stands */
+            span: components["schemas"]["DocSpan"];
+            title: string;
+            version: string;
+        };
         ProveQuestion: {
+            /** @description Reference answers, to measure the wording of replies against; they decide no verdict */
+            answers?: string[];
             expect: components["schemas"]["ProveExpectation"][];
             /** @description Variants of one question share a group: they count as one piece of evidence */
             group?: string;
             id: string;
+            notes?: string;
+            owner?: string;
             question: string;
+            script?: components["schemas"]["ProveScriptLine"][];
             tags?: string[];
             turns?: components["schemas"]["QueryTurn"][];
         };
@@ -2434,6 +2925,40 @@ export interface components {
             /** Format: int64 */
             questions: number;
         };
+        ProveScores: {
+            /** Format: int64 */
+            citedOf: number;
+            /** Format: int64 */
+            citedWell: number;
+            /** Format: int64 */
+            cites: number;
+            /** Format: int64 */
+            citing: number;
+            /** Format: double */
+            f1: number;
+            /** Format: int64 */
+            grounded: number;
+            /** Format: double */
+            ndcg: number;
+            /** Format: double */
+            precision: number;
+            /** Format: double */
+            price: number;
+            /** Format: double */
+            recall: number;
+            /** Format: double */
+            rougeL: number;
+            /** Format: int64 */
+            said: number;
+            /** Format: int64 */
+            tokensIn: number;
+            /** Format: int64 */
+            tokensOut: number;
+        };
+        ProveScriptLine: {
+            expect?: components["schemas"]["ProveExpectation"][];
+            say: string;
+        };
         ProveStep: {
             /**
              * Format: int64
@@ -2450,6 +2975,7 @@ export interface components {
                 [key: string]: components["schemas"]["ProveRate"];
             };
             facts: components["schemas"]["ProveRate"];
+            figures?: components["schemas"]["ProveFigure"][];
             /** Format: double */
             hit1: number;
             /** Format: double */
@@ -2463,16 +2989,74 @@ export interface components {
             /** Format: double */
             mrr: number;
             passed: components["schemas"]["ProveRate"];
+            /** Format: double */
+            price: number;
             /** Format: int64 */
             questions: number;
             /** Format: int64 */
             ranked: number;
             /** Format: int64 */
             rightRefusals: number;
+            tags?: components["schemas"]["ProveTagSummary"][];
+            /** Format: int64 */
+            tokensIn: number;
+            /** Format: int64 */
+            tokensOut: number;
             /** Format: int64 */
             unjudged: number;
             /** Format: int64 */
             wrongRefusals: number;
+        };
+        ProveTagSummary: {
+            facts: components["schemas"]["ProveRate"];
+            grounded: components["schemas"]["ProveRate"];
+            /**
+             * Format: int64
+             * @description Answered, should have been refused
+             */
+            missed: number;
+            passed: components["schemas"]["ProveRate"];
+            /**
+             * Format: int64
+             * @description Rightly refused
+             */
+            right: number;
+            tag: string;
+            /**
+             * Format: int64
+             * @description Wrongly refused
+             */
+            wrong: number;
+        };
+        ProveTrialled: {
+            /**
+             * Format: int64
+             * @description The arm with the highest pass rate, of equal ones the fastest
+             */
+            best: number;
+            factors: components["schemas"]["ProveImportance"][];
+            /**
+             * Format: double
+             * @description That less the draft's pass rate
+             */
+            gain: number;
+            /** @description Pass rate of whatever is best on four fifths of the questions, on the fifth that it was not chosen on; over all five */
+            honest: components["schemas"]["ProveRate"];
+            /**
+             * Format: int64
+             * @description The arm to take: the draft where none is better beyond chance, else the fastest of those that cannot be told from the best and are
+             */
+            pick: number;
+            /**
+             * Format: double
+             * @description Least difference of pass rates that could have been told from chance at 5 % without correction
+             */
+            smallest: number;
+            /** @description The pick is better than the draft beyond chance */
+            sure: boolean;
+            why: string;
+            /** @description Of the gain, 95 %, by cluster bootstrap */
+            within: components["schemas"]["MeasureInterval"];
         };
         ProveVerdict: {
             findings: components["schemas"]["ProveFinding"][];
@@ -2480,6 +3064,7 @@ export interface components {
             /** Format: int64 */
             rank: number;
             refused: boolean;
+            scores: components["schemas"]["ProveScores"];
         };
         ProveWeighed: {
             fixed: boolean;
@@ -2624,6 +3209,8 @@ export interface components {
             question: components["schemas"]["ProveQuestion"];
         };
         Result: {
+            /** @description Why it failed, once that was looked into */
+            cause?: components["schemas"]["ProveDiagnosis"];
             /**
              * @description Against the run before
              * @enum {string}
@@ -2820,6 +3407,8 @@ export interface components {
             /** @description Questions that failed in the run before and pass now */
             fixed: string[];
             id: string;
+            /** @description What was tried; empty for the draft as it was */
+            note: string;
             /** Format: int64 */
             questions: number;
             set: string;
@@ -2872,6 +3461,17 @@ export interface components {
             surface?: "bench" | "command";
             /** @description What was said before, oldest first */
             turns?: components["schemas"]["QueryTurn"][];
+        };
+        SetVersion: {
+            /** @description Ids that the version before did not have */
+            added: string[];
+            at: string;
+            changed: string[];
+            /** Format: int64 */
+            count: number;
+            dropped: string[];
+            version: string;
+            why: string;
         };
         SettingPair: {
             after: string;
@@ -2975,10 +3575,11 @@ export interface components {
             fit?: components["schemas"]["Fit"];
             id: string;
             /** @enum {string} */
-            kind: "ablation" | "fit";
+            kind: "ablation" | "fit" | "trial";
             set: string;
             /** @description Settings that have changed since */
             stale: string[];
+            trial?: components["schemas"]["TrialOutcome"];
         };
         Suggestion: {
             /**
@@ -3004,6 +3605,54 @@ export interface components {
             /** Format: int64 */
             start: number;
         };
+        TrialCost: {
+            /**
+             * Format: int64
+             * @description Indexes that have to be made besides the corpus's own
+             */
+            indexes: number;
+            /**
+             * Format: int64
+             * @description The draft among them
+             */
+            methods: number;
+            /**
+             * Format: int64
+             * @description Times that a question is asked
+             */
+            questions: number;
+            /**
+             * Format: double
+             * @description About so long, from what asking and cutting take now
+             */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description Chunks that an encoder or endpoint has not read yet, at the most
+             */
+            unread: number;
+        };
+        TrialOutcome: {
+            /** @description The draft, and the methods that were tried */
+            arms: components["schemas"]["ProveArm"][];
+            /**
+             * Format: int64
+             * @description How many there are to be
+             */
+            of: number;
+            plan: components["schemas"]["ProvePlan"];
+            sums: components["schemas"]["ProveTrialled"];
+            /**
+             * Format: double
+             * @description Seconds
+             */
+            took: number;
+        };
+        Tried: {
+            change: components["schemas"]["ProveAlteration"];
+            /** @description What is tried, in words */
+            note: string;
+        };
         Under: {
             /** @description Of the best chunk; empty when there is none */
             document: string;
@@ -3016,6 +3665,17 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             title: string;
             version: string;
+        };
+        UseOf: {
+            /** Format: int64 */
+            cited: number;
+            /** Format: int64 */
+            found: number;
+            /** Format: int64 */
+            kept: number;
+            span: components["schemas"]["DocSpan"];
+            /** Format: int64 */
+            tokens: number;
         };
         Variant: {
             /** @description How replies are made */
@@ -4440,6 +5100,42 @@ export interface operations {
             };
         };
     };
+    applyChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveAlteration"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listNotices: {
         parameters: {
             query?: never;
@@ -4657,6 +5353,38 @@ export interface operations {
             };
         };
     };
+    proposeQuestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveProposal"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getReply: {
         parameters: {
             query?: never;
@@ -4827,6 +5555,71 @@ export interface operations {
             };
         };
     };
+    getCause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveDiagnosis"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getRunReply: {
         parameters: {
             query?: never;
@@ -4965,6 +5758,247 @@ export interface operations {
             };
         };
     };
+    deleteSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    amendQuestion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Amendment"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getCoverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getDoubts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doubt"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportSet: {
+        parameters: {
+            query?: {
+                form?: "jsonl" | "csv" | "qrels";
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSetHistory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetVersion"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    restoreSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+                at: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     importSet: {
         parameters: {
             query?: {
@@ -4995,6 +6029,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportedSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addQuestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Added"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionSet"];
                 };
             };
             /** @description Error */
@@ -5067,6 +6139,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StartedStudy"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    startTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProvePlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartedStudy"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    estimateTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProvePlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialCost"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tried"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartedRun"];
                 };
             };
             /** @description Error */
@@ -5416,6 +6602,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    stressQuestion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveQuestion"][];
                 };
             };
             /** @description Error */

@@ -1,0 +1,220 @@
+package prove
+
+import (
+	"fmt"
+	"regexp"
+	"sort"
+	"strings"
+
+	"jolvex/core/doc"
+	"jolvex/core/query"
+	"jolvex/core/text"
+)
+
+// The kinds of proposal.
+const (
+	FromPair       = "question and answer" // a heading that asks, and what stands under it
+	FromTable      = "table"
+	FromDefinition = "definition"
+	FromFigure     = "figure in text"
+	FromHeading    = "heading"
+)
+
+// Proposal is a question that a document answers, for a person to accept, edit or drop.
+type Proposal struct {
+	Question Question `json:"question"`
+	Kind     string   `json:"kind" enum:"question and answer,table,definition,figure in text,heading"`
+	Document string   `json:"document" doc:"Id"`
+	Version  string   `json:"version"`
+	Address  string   `json:"address"`
+	Title    string   `json:"title"`
+	Span     doc.Span `json:"span" doc:"Where the answer stands"`
+	Answer   string   `json:"answer" doc:"What stands there"`
+}
+
+// Limits of what is proposed from one document.
+const (
+	mostOfKind  = 8
+	mostOfTable = 3 // rows of one table
+)
+
+// Propose reads a document for questions that it answers: those that it asks itself, cells of tables, definitions, figures in its
+// sentences, and its headings. What is proposed can be answered by what stands at its span, and expects that.
+func Propose(about Document, d *doc.Document) []Proposal {
+	p := &proposer{about: about, d: d, kinds: map[string]int{}, asked: map[string]bool{}}
+	for i, b := range d.Blocks {
+		switch b.Kind {
+		case doc.Heading:
+			p.heading(i)
+		case doc.Table:
+			p.table(i, b)
+		case doc.Paragraph, doc.Item:
+			p.sentences(i, b)
+		}
+	}
+	return p.out
+}
+
+type proposer struct {
+	about Document
+	d     *doc.Document
+	kinds map[string]int
+	asked map[string]bool
+	out   []Proposal
+}
+
+func (p *proposer) add(kind, question string, span doc.Span, expect ...Expectation) {
+	question = strings.TrimSpace(question)
+	key := strings.ToLower(question)
+	if p.kinds[kind] >= mostOfKind || p.asked[key] || kind != FromPair && len(text.Content(question)) == 0 || len(question) > 300 {
+		return
+	}
+	expect = append(expect, Expectation{Kind: Cites, Values: []string{p.about.Address}})
+	q := Question{ID: p.about.Address + " " + fmt.Sprint(len(p.out)+1), Text: question, Tags: []string{"proposed"}, Expect: expect}
+	if q.Check() != nil {
+		return
+	}
+	p.kinds[kind]++
+	p.asked[key] = true
+	p.out = append(p.out, Proposal{Question: q, Kind: kind, Span: span, Answer: doc.Fold(p.d.Of(span)), Address: p.about.Address, Title: p.about.Title})
+}
+
+// heading proposes a heading that asks, or one with a paragraph under it.
+func (p *proposer) heading(i int) {
+	b := p.d.Blocks[i]
+	h := doc.Fold(p.d.Of(b.Span))
+	if i+1 >= len(p.d.Blocks) {
+		return
+	}
+	next := p.d.Blocks[i+1]
+	if next.Kind != doc.Paragraph && next.Kind != doc.Item {
+		return
+	}
+	first, ok := p.firstSentence(next.Span)
+	if !ok {
+		return
+	}
+	switch words := len(text.Content(h)); {
+	case strings.HasSuffix(h, "?"):
+		p.add(FromPair, h, first, p.reaches(first))
+	case words >= 1 && words <= 6 && !strings.EqualFold(h, p.d.Title):
+		subject := h
+		if words < 2 && p.d.Title != "" {
+			subject = p.d.Title + " " + strings.ToLower(h[:1]) + h[1:]
+		}
+		p.add(FromHeading, subject, first, p.reaches(first))
+	}
+}
+
+func (p *proposer) firstSentence(s doc.Span) (doc.Span, bool) {
+	for _, x := range text.Sentences(p.d.Of(s)) {
+		out := doc.Span{Start: s.Start + x.Start, End: s.Start + x.End}
+		if len(text.Content(p.d.Of(out))) >= 3 {
+			return out, true
+		}
+	}
+	return doc.Span{}, false
+}
+
+// reaches expects the beginning of a sentence to be found.
+func (p *proposer) reaches(s doc.Span) Expectation {
+	ws := text.Words(p.d.Of(s))
+	last := ws[min(len(ws), 10)-1]
+	return Expectation{Kind: Reaches, Document: p.about.Address, Values: []string{p.d.Text[s.Start : s.Start+last.End]}}
+}
+
+// table proposes cells: the row by its first cell, the column by its header.
+func (p *proposer) table(i int, b doc.Block) {
+	g := b.Grid
+	if g == nil || len(g.Header) < 2 {
+		return
+	}
+	subject := g.Caption
+	if path := p.d.Path(i); subject == "" && len(path) > 0 {
+		subject = path[len(path)-1]
+	}
+	if subject == "" {
+		subject = p.d.Title
+	}
+	step := max(1, len(g.Rows)/mostOfTable)
+	for r := 0; r < len(g.Rows); r += step {
+		row := g.Rows[r]
+		c := 1 + (r/step)%(len(g.Header)-1) // another column each time
+		if len(row.Cells) <= c || row.Cells[0].Text == "" || row.Cells[c].Text == "" || g.Header[c] == "" {
+			continue
+		}
+		value := strings.TrimSpace(row.Cells[c].Text)
+		e := Expectation{Kind: Mentions, Values: []string{value}}
+		if len(text.Quantities(value)) == 1 {
+			e.Kind = Gives
+		} else if len(text.Words(value)) == 0 || len(text.Words(value)) > 8 {
+			continue
+		}
+		p.add(FromTable, fmt.Sprintf("%s, %s: %s?", subject, row.Cells[0].Text, g.Header[c]), row.Span, e)
+	}
+}
+
+// asksFor is how a figure of a kind is asked for; %s is its subject.
+var asksFor = map[text.QuantityKind]string{
+	text.Money: "How much is it: %s?", text.Clock: "At what time: %s?", text.Date: "On which day: %s?", text.Duration: "How long: %s?", text.Measure: "How much, or how big: %s?",
+	text.Phone: "What is the telephone number for %s?", text.Mail: "What is the mail address for %s?", text.Percent: "How many percent: %s?",
+}
+
+var leading = regexp.MustCompile(`(?i)^(?:the|a|an|this|these|our|your)\s+`)
+
+// sentences proposes definitions and sentences with one figure.
+func (p *proposer) sentences(i int, b doc.Block) {
+	if term, _, ok := query.Definition(doc.Fold(p.d.Of(b.Span))); ok && strings.Contains(strings.ToLower(p.d.Title), "glossary") {
+		p.add(FromDefinition, "What is meant by "+leading.ReplaceAllString(term, "")+"?", b.Span, p.reaches(b.Span))
+		return
+	}
+	for _, x := range text.Sentences(p.d.Of(b.Span)) {
+		s := doc.Span{Start: b.Span.Start + x.Start, End: b.Span.Start + x.End}
+		said := doc.Fold(p.d.Of(s))
+		qs := text.Quantities(said)
+		if len(qs) != 1 || asksFor[qs[0].Kind] == "" || len(text.Content(said)) < 4 || len(said) > 220 {
+			continue
+		}
+		// What the figure is of: the sentence up to the figure, without its verb at the end, or else after it.
+		subject := strings.Trim(said[:qs[0].Start], " ,.;:(-–—")
+		subject = tail.ReplaceAllString(subject, "")
+		if len(text.Content(subject)) < 2 {
+			if path := p.d.Path(i); len(path) > 0 {
+				subject = path[len(path)-1] + " " + subject
+			} else {
+				subject = p.d.Title + " " + subject
+			}
+		}
+		subject = strings.TrimSpace(leading.ReplaceAllString(subject, ""))
+		if len(text.Content(subject)) == 0 {
+			continue
+		}
+		p.add(FromFigure, fmt.Sprintf(asksFor[qs[0].Kind], subject), s, Expectation{Kind: Gives, Values: []string{said[qs[0].Start:qs[0].End]}})
+	}
+}
+
+// tail is what a beginning of a sentence may end with that belongs to the figure after it.
+var tail = regexp.MustCompile(`(?i)(?:\s+(?:is|are|was|were|costs?|takes?|for|at|on|in|from|to|of|by|about|around|only|than|least|most|up|until|within|after|before|every|each|more|less|and|or|a|an|the|it|has|have|carries|weighs|must|be|can|may|open|opens|close|closes))+$`)
+
+// Favour orders proposals so that documents that no question covers come first, and each gives one before any gives a second.
+func Favour(ps []Proposal, covered func(document string) bool) {
+	turn := map[string]int{}
+	key := make([]int, len(ps))
+	for i, p := range ps {
+		turn[p.Document]++
+		key[i] = turn[p.Document]
+		if covered(p.Document) {
+			key[i] += 1000
+		}
+	}
+	at := make([]int, len(ps))
+	for i := range at {
+		at[i] = i
+	}
+	sort.SliceStable(at, func(a, b int) bool { return key[at[a]] < key[at[b]] })
+	sorted := make([]Proposal, len(ps))
+	for i, k := range at {
+		sorted[i] = ps[k]
+	}
+	copy(ps, sorted)
+}

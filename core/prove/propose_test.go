@@ -1,0 +1,78 @@
+package prove
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/extract"
+)
+
+func TestProposalsAreAnsweredWhereTheySay(t *testing.T) {
+	d, err := extract.Extract(extract.Input{Address: "glossary.md", Body: []byte(`# Glossary of the mill
+
+## How do I get in?
+
+Ring the bell at the gate and wait for the miller to come down.
+
+## Fees
+
+| Sack | Grinding | Storage |
+|---|---|---|
+| Small | £2.00 | 3 days |
+| Large | £3.50 | 5 days |
+
+## Working hours
+
+The mill wheel stands still on Sundays until noon. Entry for a school class costs £12.00 for the whole day.
+
+- Hopper: the box into which the grain is poured before it is ground
+`)})
+	require.NoError(t, err)
+	about := Document{Address: "https://mill.example/glossary", Title: d.Title}
+	got := Propose(about, d)
+	kinds := map[string]Question{}
+	for _, p := range got {
+		require.NoError(t, p.Question.Check())
+		assert.Equal(t, p.Answer != "", true)
+		if _, ok := kinds[p.Kind]; !ok {
+			kinds[p.Kind] = p.Question
+		}
+		for _, e := range p.Question.Expect { // what is expected stands where the proposal says
+			switch e.Kind {
+			case Gives:
+				ok, note := gives(p.Answer, e)
+				assert.True(t, ok, "%s: %s", p.Question.Text, note)
+			case Reaches, Mentions:
+				ok, note := mentions(p.Answer, e.Values)
+				assert.True(t, ok, "%s: %s", p.Question.Text, note)
+			case Cites:
+				assert.True(t, about.is(e.Values))
+			}
+		}
+	}
+	assert.Equal(t, "How do I get in?", kinds[FromPair].Text)
+	assert.Equal(t, "Fees, Small: Grinding?", kinds[FromTable].Text)
+	assert.Equal(t, "What is meant by Hopper?", kinds[FromDefinition].Text)
+	assert.Equal(t, "Working hours", kinds[FromHeading].Text)
+	texts := map[string]bool{}
+	for _, p := range got {
+		texts[p.Question.Text] = true
+	}
+	assert.True(t, texts["How much is it: Entry for a school class?"], "%v", texts)
+	assert.True(t, texts["At what time: mill wheel stands still on Sundays?"], "%v", texts)
+}
+
+func TestWhatNoQuestionCoversComesFirst(t *testing.T) {
+	var ps []Proposal
+	for _, d := range []string{"a", "a", "a", "b", "b", "c"} {
+		ps = append(ps, Proposal{Document: d})
+	}
+	Favour(ps, func(d string) bool { return d == "c" })
+	order := ""
+	for _, p := range ps {
+		order += p.Document
+	}
+	assert.Equal(t, "ababac", order)
+}

@@ -1,0 +1,174 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"jolvex/core/prove"
+	"jolvex/internal/work"
+)
+
+// Tried is a change of the draft that a run tries without applying it.
+type Tried struct {
+	Change prove.Alteration `json:"change"`
+	Note   string           `json:"note" minLength:"1" maxLength:"300" doc:"What is tried, in words"`
+}
+
+// Amendment is an expected question as it should have been.
+type Amendment struct {
+	Question prove.Question `json:"question"`
+	Why      string         `json:"why" minLength:"1" maxLength:"500"`
+}
+
+// Added are questions that go into a set.
+type Added struct {
+	Questions []prove.Question `json:"questions" minItems:"1" nullable:"false"`
+	Why       string           `json:"why,omitempty" maxLength:"500"`
+}
+
+// file answers with a file to be kept.
+func file(name, media string) func(b []byte, err error) (*huma.StreamResponse, error) {
+	return func(b []byte, err error) (*huma.StreamResponse, error) {
+		if err != nil {
+			return nil, known(err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			c.SetHeader("Content-Type", media)
+			c.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+			_, _ = c.BodyWriter().Write(b) // the client has gone
+		}}, nil
+	}
+}
+
+func (h *handlers) proving(api huma.API) {
+	type InSet struct {
+		InCorpus
+		Set string `path:"set" doc:"Name or id"`
+	}
+	type InRun struct {
+		InCorpus
+		Run string `path:"run"`
+	}
+	huma.Register(api, operation("tryChange", http.MethodPost, "/corpora/{corpus}/sets/{set}/tries", "prove", "Run a question set over the draft with a change that is not applied"),
+		func(ctx context.Context, in *struct {
+			InSet
+			Body Tried
+		},
+		) (*out[StartedRun], error) {
+			r, j, err := h.app.StartTry(ctx, in.Corpus, in.Set, in.Body.Change, in.Body.Note)
+			return reply(StartedRun{r, j}, err)
+		})
+	huma.Register(api, operation("applyChange", http.MethodPost, "/corpora/{corpus}/method/changes", "prove", "Bring a change into the draft"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body prove.Alteration
+		},
+		) (*out[Saved], error) {
+			j, err := h.app.ApplyChange(ctx, in.Corpus, in.Body)
+			if err != nil {
+				return nil, known(err)
+			}
+			m, err := h.app.Method(ctx, in.Corpus)
+			return reply(Saved{m, j}, err)
+		})
+	huma.Register(api, operation("getCause", http.MethodGet, "/corpora/{corpus}/runs/{run}/causes/{question}", "prove", "Why a question of a run failed, shown by asking again under other conditions, and what may cure it"),
+		func(ctx context.Context, in *struct {
+			InRun
+			Question string `path:"question"`
+		},
+		) (*out[prove.Diagnosis], error) {
+			return reply(h.app.Cause(ctx, in.Corpus, in.Run, in.Question))
+		})
+	huma.Register(api, operation("estimateTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials/estimate", "prove", "What a trial would take"),
+		func(ctx context.Context, in *struct {
+			InSet
+			Body prove.Plan
+		},
+		) (*out[work.TrialCost], error) {
+			return reply(h.app.EstimateTrial(ctx, in.Corpus, in.Set, in.Body))
+		})
+	huma.Register(api, operation("startTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials", "prove", "Try many methods over a question set; what has come of it so far stands among the studies"),
+		func(ctx context.Context, in *struct {
+			InSet
+			Body prove.Plan
+		},
+		) (*out[StartedStudy], error) {
+			s, j, err := h.app.StartTrial(ctx, in.Corpus, in.Set, in.Body)
+			return reply(StartedStudy{s, j}, err)
+		})
+	huma.Register(api, operation("getCoverage", http.MethodGet, "/corpora/{corpus}/sets/{set}/coverage", "prove", "Which documents a set tests, and which chunks its last run found, kept and cited"),
+		func(ctx context.Context, in *InSet) (*out[work.Coverage], error) {
+			return reply(h.app.Coverage(ctx, in.Corpus, in.Set))
+		})
+	huma.Register(api, operation("proposeQuestions", http.MethodGet, "/corpora/{corpus}/proposals", "prove", "Questions that the documents answer, those first that no set tests"),
+		func(ctx context.Context, in *InCorpus) (*out[[]prove.Proposal], error) {
+			return reply(h.app.Proposals(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("stressQuestion", http.MethodPost, "/corpora/{corpus}/stress", "prove", "Variants of a question that try to make the assistant fail"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body prove.Question
+		},
+		) (*out[[]prove.Question], error) {
+			return reply(h.app.Stress(ctx, in.Corpus, in.Body))
+		})
+	h.sets(api)
+	huma.Register(api, operation("exportRun", http.MethodGet, "/corpora/{corpus}/runs/{run}/export", "prove", "The rankings of a run in TREC's form"),
+		func(ctx context.Context, in *InRun) (*huma.StreamResponse, error) {
+			return file("run.trec", "text/plain; charset=utf-8")(h.app.ExportRun(ctx, in.Corpus, in.Run))
+		})
+}
+
+func (h *handlers) sets(api huma.API) {
+	type InSet struct {
+		InCorpus
+		Set string `path:"set" doc:"Name or id"`
+	}
+	add := operation("addQuestions", http.MethodPost, "/corpora/{corpus}/sets/{set}/questions", "prove", "Put questions at the end of a set")
+	add.MaxBodyBytes = 16 << 20
+	huma.Register(api, add, func(ctx context.Context, in *struct {
+		InSet
+		Body Added
+	},
+	) (*out[work.QuestionSet], error) {
+		return reply(h.app.AddQuestions(ctx, in.Corpus, in.Set, in.Body.Questions, in.Body.Why))
+	})
+	huma.Register(api, operation("amendQuestion", http.MethodPost, "/corpora/{corpus}/sets/{set}/amendments", "prove", "Change one expected question, with the reason"),
+		func(ctx context.Context, in *struct {
+			InSet
+			Body Amendment
+		},
+		) (*out[work.QuestionSet], error) {
+			return reply(h.app.Amend(ctx, in.Corpus, in.Set, in.Body.Question, in.Body.Why))
+		})
+	huma.Register(api, operation("deleteSet", http.MethodDelete, "/corpora/{corpus}/sets/{set}", "prove", "Delete a question set with its runs and its history"),
+		func(ctx context.Context, in *InSet) (*struct{}, error) {
+			return nil, known(h.app.RemoveSet(ctx, in.Corpus, in.Set))
+		})
+	huma.Register(api, operation("getSetHistory", http.MethodGet, "/corpora/{corpus}/sets/{set}/history", "prove", "What became of a question set"),
+		func(ctx context.Context, in *InSet) (*out[[]work.SetVersion], error) {
+			return reply(h.app.SetHistory(ctx, in.Corpus, in.Set))
+		})
+	huma.Register(api, operation("restoreSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/history/{at}", "prove", "Bring a version of a question set back"),
+		func(ctx context.Context, in *struct {
+			InSet
+			At string `path:"at"`
+		},
+		) (*out[work.QuestionSet], error) {
+			return reply(h.app.RestoreSet(ctx, in.Corpus, in.Set, in.At))
+		})
+	huma.Register(api, operation("getDoubts", http.MethodGet, "/corpora/{corpus}/sets/{set}/doubts", "prove", "Expectations whose sources have changed since they were written"),
+		func(ctx context.Context, in *InSet) (*out[[]work.Doubt], error) {
+			return reply(h.app.Doubts(ctx, in.Corpus, in.Set))
+		})
+	huma.Register(api, operation("exportSet", http.MethodGet, "/corpora/{corpus}/sets/{set}/export", "prove", "A question set as JSONL, CSV or TREC qrels"),
+		func(ctx context.Context, in *struct {
+			InSet
+			Form string `query:"form" enum:"jsonl,csv,qrels" default:"jsonl"`
+		},
+		) (*huma.StreamResponse, error) {
+			return file("questions."+in.Form, "text/plain; charset=utf-8")(h.app.ExportSet(ctx, in.Corpus, in.Set, in.Form))
+		})
+}

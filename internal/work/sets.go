@@ -1,0 +1,292 @@
+package work
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"reflect"
+	"strings"
+
+	"jolvex/core/prove"
+	"jolvex/internal/store"
+)
+
+// SetVersion is what a question set was at some time.
+type SetVersion struct {
+	Version string   `json:"version"`
+	At      string   `json:"at"`
+	Why     string   `json:"why"`
+	Count   int      `json:"count"`
+	Added   []string `json:"added" nullable:"false" doc:"Ids that the version before did not have"`
+	Changed []string `json:"changed" nullable:"false"`
+	Dropped []string `json:"dropped" nullable:"false"`
+}
+
+// SetHistory lists what became of a question set, the newest first.
+func (a *App) SetHistory(ctx context.Context, corpus, set string) ([]SetVersion, error) {
+	vs, lists, err := a.setVersions(ctx, corpus, set)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]SetVersion, len(vs))
+	for i, v := range vs {
+		out[i] = SetVersion{Version: v.Version, At: v.At, Why: v.Why, Count: len(lists[i]), Added: []string{}, Changed: []string{}, Dropped: []string{}}
+		if i+1 == len(vs) {
+			break
+		}
+		before, now := byID(lists[i+1]), byID(lists[i])
+		for _, q := range lists[i] {
+			if old, ok := before[q.ID]; !ok {
+				out[i].Added = append(out[i].Added, q.ID)
+			} else if !reflect.DeepEqual(old, q) {
+				out[i].Changed = append(out[i].Changed, q.ID)
+			}
+		}
+		for _, q := range lists[i+1] {
+			if _, ok := now[q.ID]; !ok {
+				out[i].Dropped = append(out[i].Dropped, q.ID)
+			}
+		}
+	}
+	return out, nil
+}
+
+func byID(qs []prove.Question) map[string]prove.Question {
+	m := make(map[string]prove.Question, len(qs))
+	for _, q := range qs {
+		m[q.ID] = q
+	}
+	return m
+}
+
+func (a *App) setVersions(ctx context.Context, corpus, set string) ([]store.SetVersion, [][]prove.Question, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := a.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return nil, nil, err
+	}
+	vs, err := a.store.SetVersions(ctx, s.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	lists := make([][]prove.Question, len(vs))
+	for i, v := range vs {
+		if lists[i], err = a.store.QuestionsOf(v); err != nil {
+			return nil, nil, err
+		}
+	}
+	return vs, lists, nil
+}
+
+// RestoreSet brings a version of a set back; what it was in between stays in its history.
+func (a *App) RestoreSet(ctx context.Context, corpus, set, at string) (QuestionSet, error) {
+	vs, lists, err := a.setVersions(ctx, corpus, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	for i, v := range vs {
+		if v.At == at {
+			return a.PutQuestionsBecause(ctx, corpus, set, lists[i], "as it was at "+at)
+		}
+	}
+	return QuestionSet{}, fmt.Errorf("question set %s at %s: %w", set, at, ErrMissing)
+}
+
+// RemoveSet deletes a set with its runs and its history.
+func (a *App) RemoveSet(ctx context.Context, corpus, set string) error {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	s, err := a.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return err
+	}
+	if err := a.store.DeleteQuestionSet(ctx, s.ID); err != nil {
+		return err
+	}
+	a.tell(ctx, event(c.ID, "questions", map[string]string{"set": s.ID}))
+	return nil
+}
+
+// Doubt is an expectation whose source has changed since it was written.
+type Doubt struct {
+	Question string `json:"question" doc:"Id"`
+	Written  string `json:"written" doc:"When the question was last changed"`
+	Document string `json:"document"`
+	Address  string `json:"address"`
+	Changed  string `json:"changed" doc:"When the document was last changed, or went"`
+	Gone     bool   `json:"gone"`
+}
+
+// Doubts lists the expectations of a set whose sources have changed since they were written: they are to be looked at before they
+// are believed.
+func (a *App) Doubts(ctx context.Context, corpus, set string) ([]Doubt, error) {
+	vs, lists, err := a.setVersions(ctx, corpus, set)
+	if err != nil {
+		return nil, err
+	}
+	out := []Doubt{}
+	if len(vs) == 0 {
+		return out, nil
+	}
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	s, err := a.shelf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	lib, err := a.libraryOf(ctx, c, s.snapshot.Load().See("public"))
+	if err != nil {
+		return nil, err
+	}
+	written := map[string]string{}
+	now := byID(lists[0])
+	for i, v := range vs { // back in time, as long as the question was what it is now
+		for _, q := range lists[i] {
+			if cur, ok := now[q.ID]; ok && reflect.DeepEqual(cur, q) && (i == 0 || written[q.ID] == vs[i-1].At) {
+				written[q.ID] = v.At
+			}
+		}
+	}
+	for _, q := range lists[0] {
+		for _, d := range lib.documents {
+			gone := d.State == store.Failed || d.State == store.LeftOut
+			if d.ChangedAt > written[q.ID] && expects(q, prove.Document{Address: d.Address, Title: d.Title}) {
+				out = append(out, Doubt{q.ID, written[q.ID], d.ID, d.Address, d.ChangedAt, gone})
+			}
+		}
+	}
+	return out, nil
+}
+
+// The forms in which a set or a run is written.
+const (
+	FormJSONL = "jsonl"
+	FormCSV   = "csv"
+	FormQrels = "qrels"
+)
+
+// ExportSet writes a set as JSONL, CSV or TREC qrels.
+func (a *App) ExportSet(ctx context.Context, corpus, set, form string) ([]byte, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	qs, err := a.questionsIn(ctx, c.ID, set)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	switch form {
+	case FormJSONL:
+		err = prove.WriteQuestions(&b, qs)
+	case FormCSV:
+		_, err = prove.WriteCSV(&b, qs)
+	case FormQrels:
+		err = prove.WriteQrels(&b, qs)
+	default:
+		err = inputError("a set is written as %s, %s or %s, not as %q", FormJSONL, FormCSV, FormQrels, form)
+	}
+	return b.Bytes(), err
+}
+
+// ExportRun writes the rankings of a run in TREC's form, by the addresses of documents: each document at the rank of its first chunk.
+func (a *App) ExportRun(ctx context.Context, corpus, run string) ([]byte, error) {
+	r, err := a.runOf(ctx, corpus, run)
+	if err != nil {
+		return nil, err
+	}
+	rs, err := a.store.Results(ctx, run, true)
+	if err != nil {
+		return nil, err
+	}
+	address := map[string]string{}
+	var ids []string
+	ranked := map[string][]string{}
+	for _, x := range rs {
+		ids = append(ids, x.Question)
+		if x.Trail == nil {
+			continue
+		}
+		seen := map[string]bool{}
+		for _, cand := range x.Trail.Candidates {
+			if seen[cand.Document] {
+				continue
+			}
+			seen[cand.Document] = true
+			if address[cand.Document] == "" {
+				d, err := a.store.Document(ctx, cand.Document)
+				if err != nil {
+					address[cand.Document] = cand.Document // it is gone: its id is all that is known
+				} else {
+					address[cand.Document] = d.Address
+				}
+			}
+			ranked[x.Question] = append(ranked[x.Question], address[cand.Document])
+		}
+	}
+	var b bytes.Buffer
+	err = prove.WriteRun(&b, ids, ranked, "jolvex-"+r.ID[:min(8, len(r.ID))])
+	return b.Bytes(), err
+}
+
+// Amend replaces the expectations of one question: the reply of a run was right, and the expectation wrong. Why is kept.
+func (a *App) Amend(ctx context.Context, corpus, set string, q prove.Question, why string) (QuestionSet, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	if strings.TrimSpace(why) == "" {
+		return QuestionSet{}, inputError("say why the expectation is changed")
+	}
+	s, err := a.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	qs, err := a.store.Questions(ctx, s.ID)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	for i := range qs {
+		if qs[i].ID == q.ID {
+			qs[i] = q
+			return a.PutQuestionsBecause(ctx, corpus, s.Name, qs, q.ID+": "+why)
+		}
+	}
+	return QuestionSet{}, fmt.Errorf("question %s of set %s: %w", q.ID, set, ErrMissing)
+}
+
+// AddQuestions puts questions at the end of a set, which is made when there is none; ids that are taken get a number.
+func (a *App) AddQuestions(ctx context.Context, corpus, set string, more []prove.Question, why string) (QuestionSet, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	var qs []prove.Question
+	name := set
+	if s, err := a.store.QuestionSet(ctx, c.ID, set); err == nil {
+		name = s.Name
+		if qs, err = a.store.Questions(ctx, s.ID); err != nil {
+			return QuestionSet{}, err
+		}
+	}
+	taken := byID(qs)
+	for _, q := range more {
+		id := q.ID
+		for n := 2; ; n++ {
+			if _, ok := taken[q.ID]; !ok && q.ID != "" {
+				break
+			}
+			q.ID = fmt.Sprintf("%s %d", strings.TrimSpace(id), n)
+		}
+		taken[q.ID] = q
+		qs = append(qs, q)
+	}
+	return a.PutQuestionsBecause(ctx, corpus, name, qs, why)
+}
