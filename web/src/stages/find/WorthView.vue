@@ -46,7 +46,7 @@ async function load(): Promise<void> {
   }
 }
 
-async function start(kind: Study['kind']): Promise<void> {
+async function start(kind: 'ablation' | 'fit'): Promise<void> {
   problem.value = ''
   try {
     const r = await ok(

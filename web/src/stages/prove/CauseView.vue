@@ -1,0 +1,135 @@
+<script setup lang="ts">
+import { onUnmounted, ref } from 'vue'
+import type { RouteLocationRaw } from 'vue-router'
+import { api, ok, type Run, type Schema } from '@/api/client'
+import JobBar from '@/components/JobBar.vue'
+import { useCorpus } from '@/stores/corpus'
+import { causeNames, useProve } from './store'
+
+/** Why a question failed, what shows it, and what may cure it: tried on the whole set before anything is applied. */
+const props = defineProps<{ run: Run; cause: Schema['ProveDiagnosis'] }>()
+const emit = defineEmits<{ amend: [] }>()
+
+type Fix = Schema['ProveFix']
+const corpus = useCorpus()
+const prove = useProve()
+const trying = ref<{ fix: Fix; run: string; job: string }>()
+const outcome = ref<{ fix: Fix; run: string; sums: Schema['ProveComparison'] }>()
+const told = ref('')
+
+async function attempt(fix: Fix): Promise<void> {
+  if (fix.change === undefined) return
+  const change = fix.change
+  outcome.value = undefined
+  told.value = ''
+  const got = await prove.attempt(() =>
+    ok(
+      api.POST('/api/corpora/{corpus}/sets/{set}/tries', {
+        params: { path: { corpus: corpus.name, set: props.run.set } },
+        body: { change, note: fix.label },
+      }),
+    ),
+  )
+  if (got !== undefined) trying.value = { fix, run: got.run.id, job: got.job.id }
+}
+
+async function compare(): Promise<void> {
+  const t = trying.value
+  trying.value = undefined
+  if (t === undefined) return
+  const got = await prove.attempt(() =>
+    ok(
+      api.GET('/api/corpora/{corpus}/runs/{run}/against/{before}', {
+        params: { path: { corpus: corpus.name, run: t.run, before: props.run.id } },
+      }),
+    ),
+  )
+  if (got !== undefined) outcome.value = { fix: t.fix, run: t.run, sums: got.sums }
+}
+
+async function apply(): Promise<void> {
+  const o = outcome.value
+  if (o?.fix.change === undefined) return
+  const body = o.fix.change
+  const got = await prove.attempt(() =>
+    ok(api.POST('/api/corpora/{corpus}/method/changes', { params: { path: { corpus: corpus.name } }, body })),
+  )
+  if (got === undefined) return
+  told.value = `Applied: ${o.fix.label}. Run the set to see it on the draft.`
+  outcome.value = undefined
+}
+
+/** Where what has to be done by hand is done. */
+function place(f: Fix): RouteLocationRaw {
+  const params = { corpus: corpus.name }
+  if (f.document && (f.do === 'retry' || f.do === 'source')) {
+    return { name: 'document', params: { ...params, document: f.document } }
+  }
+  if (f.do === 'gather' || f.do === 'settle') return { name: 'add', params }
+  return { name: 'gather', params }
+}
+
+const stop = corpus.onJobEnd((j) => {
+  if (j.id === trying.value?.job) void compare()
+})
+onUnmounted(stop)
+</script>
+
+<template>
+  <div class="stack">
+    <p>
+      <b class="bad">{{ causeNames[cause.cause] }}</b>: {{ cause.why }}
+    </p>
+    <ul v-if="cause.shown.length > 0" class="shown">
+      <li v-for="s in cause.shown" :key="s" class="muted">{{ s }}</li>
+    </ul>
+    <template v-if="cause.fixes.length > 0">
+      <h3>What may cure it</h3>
+      <ul class="fixes">
+        <li v-for="f in cause.fixes" :key="f.label">
+          <span>{{ f.label }}</span>
+          <span v-if="f.cures" class="good">cures this question</span>
+          <ElButton v-if="f.change" size="small" :disabled="trying !== undefined" @click="attempt(f)"
+            >Try it on the set</ElButton
+          >
+          <button v-else-if="f.do === 'amend'" class="linkish" @click="emit('amend')">amend</button>
+          <RouterLink v-else :to="place(f)">go there</RouterLink>
+        </li>
+      </ul>
+    </template>
+    <JobBar v-for="j in corpus.active.filter((x) => x.id === trying?.job)" :key="j.id" :job="j" />
+    <div v-if="outcome" class="notice" role="status">
+      <p>
+        “{{ outcome.fix.label }}” over {{ outcome.sums.questions }} questions:
+        <b class="good">{{ outcome.sums.fixed.length }} fixed</b>
+        <span class="muted">{{ outcome.sums.fixed.slice(0, 6).join(', ') }}</span>,
+        <b class="bad">{{ outcome.sums.broken.length }} broken</b>
+        <span class="muted">{{ outcome.sums.broken.slice(0, 6).join(', ') }}</span>; p {{ outcome.sums.p.toFixed(3) }}.
+      </p>
+      <div class="row">
+        <ElButton type="primary" @click="apply">Apply to the draft</ElButton>
+        <ElButton @click="outcome = undefined">Leave it</ElButton>
+        <RouterLink :to="{ query: { run: outcome.run } }">see that run</RouterLink>
+      </div>
+    </div>
+    <p v-if="told !== ''" class="notice" role="status">{{ told }}</p>
+  </div>
+</template>
+
+<style scoped>
+h3 {
+  font-size: 12.5px;
+  color: var(--muted);
+}
+.shown,
+.fixes {
+  margin: 0;
+  padding-left: 18px;
+}
+.fixes li {
+  margin-bottom: 6px;
+}
+.fixes li > * + * {
+  margin-left: 10px;
+}
+</style>

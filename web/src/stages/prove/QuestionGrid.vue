@@ -1,0 +1,427 @@
+<script setup lang="ts">
+import { useDebounceFn, useScroll } from '@vueuse/core'
+import { computed, nextTick, onMounted, onUnmounted, ref, useTemplateRef } from 'vue'
+import { api, ok, type Schema } from '@/api/client'
+import { count, moment } from '@/api/words'
+import { useCorpus } from '@/stores/corpus'
+import ProposalList from './ProposalList.vue'
+import QuestionForm from './QuestionForm.vue'
+import StressKit from './StressKit.vue'
+import { beyond, cells, columns, freshId, paste } from './grid'
+import { useProve, type Question } from './store'
+
+/** The questions of a set as a sheet: arrows move, typing writes, a copied table is pasted; everything can be undone. */
+const corpus = useCorpus()
+const prove = useProve()
+const list = ref<Question[]>([])
+const saved = ref('[]')
+const past = ref<Question[][]>([])
+const at = ref({ row: 0, col: 0 })
+const editing = ref<string>()
+const picked = ref(new Set<string>())
+const find = ref('')
+const openId = ref('')
+const refused = ref('')
+const doubts = ref<Schema['Doubt'][]>([])
+const history = ref<Schema['SetVersion'][]>()
+const beside = ref<'' | 'proposals' | 'history'>('')
+const tag = ref('')
+
+const shown = computed(() => {
+  const words = find.value.trim().toLowerCase()
+  return list.value
+    .map((q, i) => ({ q, i }))
+    .filter(
+      ({ q }) => words === '' || JSON.stringify([q.id, q.question, q.tags, q.expect]).toLowerCase().includes(words),
+    )
+})
+const open = computed(() => list.value.find((q) => q.id === openId.value))
+const doubtful = computed(() => new Set(doubts.value.map((d) => d.question)))
+const unsaved = computed(() => JSON.stringify(list.value) !== saved.value)
+
+const height = 32
+const room = useTemplateRef<HTMLElement>('room')
+const { y } = useScroll(room)
+const from = computed(() => Math.max(0, Math.floor(y.value / height) - 10))
+const slice = computed(() => shown.value.slice(from.value, from.value + 60))
+
+async function load(): Promise<void> {
+  const path = prove.inSet()
+  if (path.set === '') return
+  const got = await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}', { params: { path } })))
+  list.value = got?.questions ?? []
+  saved.value = JSON.stringify(list.value)
+  past.value = []
+  doubts.value =
+    (await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}/doubts', { params: { path } })))) ?? []
+}
+
+async function save(): Promise<void> {
+  if (!unsaved.value || list.value.length === 0) return
+  const body = list.value
+  const text = JSON.stringify(body)
+  corpus.saving++
+  try {
+    await ok(api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: prove.inSet() }, body }))
+    saved.value = text
+    refused.value = ''
+    corpus.unapplied = ''
+    await prove.load()
+  } catch (e) {
+    refused.value = (e as Error).message
+    corpus.unapplied = 'Set not saved'
+  }
+  corpus.saving--
+}
+const saveSoon = useDebounceFn(save, 600)
+
+/** Puts another list in place of this one, so that it can be undone. */
+function change(next: Question[]): void {
+  past.value = [...past.value.slice(-99), list.value]
+  list.value = next
+  void saveSoon()
+}
+
+function undo(): void {
+  const last = past.value.at(-1)
+  if (last === undefined) return
+  past.value = past.value.slice(0, -1)
+  list.value = last
+  void saveSoon()
+}
+
+function commit(): void {
+  const row = shown.value[at.value.row]
+  const col = columns[at.value.col]
+  const text = editing.value
+  editing.value = undefined
+  if (row === undefined || col === undefined || text === undefined || text === col.read(row.q)) return
+  change(list.value.map((q, i) => (i === row.i ? col.write(q, text) : q)))
+}
+
+async function move(rows: number, cols: number): Promise<void> {
+  at.value = {
+    row: Math.min(Math.max(0, at.value.row + rows), Math.max(0, shown.value.length - 1)),
+    col: Math.min(Math.max(0, at.value.col + cols), columns.length - 1),
+  }
+  const el = room.value
+  const top = at.value.row * height
+  if (el !== null && top < el.scrollTop) el.scrollTop = top
+  if (el !== null && top + 3 * height > el.scrollTop + el.clientHeight)
+    el.scrollTop = top + 3 * height - el.clientHeight
+  await nextTick()
+  cell()?.focus({ preventScroll: true })
+}
+
+const cell = (): HTMLElement | null =>
+  room.value?.querySelector<HTMLElement>(`[data-at="${at.value.row}-${at.value.col}"]`) ?? null
+
+async function begin(text?: string): Promise<void> {
+  const row = shown.value[at.value.row]
+  const col = columns[at.value.col]
+  if (row === undefined || col === undefined) return
+  editing.value = text ?? col.read(row.q)
+  await nextTick()
+  room.value?.querySelector<HTMLInputElement>('input.edit')?.focus()
+}
+
+function keys(e: KeyboardEvent): void {
+  if (editing.value !== undefined) {
+    if (e.key === 'Enter' || e.key === 'Tab') {
+      e.preventDefault()
+      commit()
+      void move(e.key === 'Enter' ? 1 : 0, e.key === 'Tab' ? (e.shiftKey ? -1 : 1) : 0)
+    } else if (e.key === 'Escape') {
+      e.stopPropagation()
+      editing.value = undefined
+      void move(0, 0)
+    }
+    return
+  }
+  const arrows: Record<string, [number, number]> = {
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+    PageDown: [15, 0],
+    PageUp: [-15, 0],
+  }
+  const step = arrows[e.key]
+  if ((e.ctrlKey || e.metaKey) && e.key === 'z') undo()
+  else if (step !== undefined) void move(...step)
+  else if (e.key === 'Enter' || e.key === 'F2') void begin()
+  else if (e.key === 'Delete' || e.key === 'Backspace') {
+    editing.value = ''
+    commit()
+  } else if (e.key === ' ' && !e.ctrlKey) pick()
+  else if (e.key.length === 1 && !e.ctrlKey && !e.metaKey && !e.altKey) void begin(e.key)
+  else return
+  e.preventDefault()
+  e.stopPropagation()
+}
+
+function pasted(e: ClipboardEvent): void {
+  if (editing.value !== undefined) return
+  const text = e.clipboardData?.getData('text/plain') ?? ''
+  const row = shown.value[at.value.row]
+  if (text === '') return
+  e.preventDefault()
+  change(paste(list.value, row?.i ?? list.value.length, at.value.col, cells(text)))
+}
+
+function pick(id = shown.value[at.value.row]?.q.id): void {
+  if (id === undefined) return
+  const next = new Set(picked.value)
+  if (!next.delete(id)) next.add(id)
+  picked.value = next
+}
+
+function fresh(): void {
+  const id = freshId(new Set(list.value.map((q) => q.id)))
+  find.value = ''
+  change([...list.value, { id, question: '', expect: [] }])
+  at.value = { row: list.value.length - 1, col: 0 }
+  void move(0, 0).then(() => begin())
+}
+
+function tagPicked(): void {
+  const t = tag.value.trim()
+  if (t === '') return
+  change(
+    list.value.map((q) =>
+      picked.value.has(q.id) && !(q.tags ?? []).includes(t) ? { ...q, tags: [...(q.tags ?? []), t] } : q,
+    ),
+  )
+  tag.value = ''
+}
+
+function drop(): void {
+  change(list.value.filter((q) => !picked.value.has(q.id)))
+  picked.value = new Set()
+}
+
+function replace(q: Question): void {
+  change(list.value.map((x) => (x.id === openId.value ? q : x)))
+  openId.value = ''
+}
+
+async function added(): Promise<void> {
+  await prove.load()
+  await load()
+}
+
+async function look(what: 'proposals' | 'history'): Promise<void> {
+  beside.value = beside.value === what ? '' : what
+  if (beside.value === 'history') {
+    history.value = await prove.attempt(() =>
+      ok(api.GET('/api/corpora/{corpus}/sets/{set}/history', { params: { path: prove.inSet() } })),
+    )
+  }
+}
+
+async function restore(v: string): Promise<void> {
+  await prove.attempt(() =>
+    ok(api.POST('/api/corpora/{corpus}/sets/{set}/history/{at}', { params: { path: { ...prove.inSet(), at: v } } })),
+  )
+  beside.value = ''
+  await added()
+}
+
+onMounted(load)
+onUnmounted(() => {
+  void save()
+  corpus.unapplied = ''
+})
+</script>
+
+<template>
+  <div class="row">
+    <ElInput
+      v-model="find"
+      class="find"
+      placeholder="Search the questions"
+      aria-label="Search the questions"
+      clearable
+    />
+    <ElButton @click="fresh">New question</ElButton>
+    <ElButton :disabled="past.length === 0" @click="undo">Undo</ElButton>
+    <ElButton :aria-pressed="beside === 'proposals'" @click="look('proposals')">Proposals</ElButton>
+    <ElButton :disabled="prove.set === ''" :aria-pressed="beside === 'history'" @click="look('history')"
+      >History</ElButton
+    >
+    <span class="muted figure">{{ count(shown.length) }} of {{ count(list.length) }}</span>
+    <span v-if="!unsaved && list.length > 0" class="good">saved</span>
+  </div>
+  <p v-if="refused !== ''" class="notice bad" role="alert">Not saved: {{ refused }}</p>
+  <p v-if="doubts.length > 0" class="notice caution">
+    {{ doubtful.size }} questions expect something of a page that has changed since they were written; they are marked.
+    Look at them before believing their verdicts.
+  </p>
+  <div v-if="picked.size > 0" class="row notice">
+    <b class="figure">{{ picked.size }} selected</b>
+    <ElInput v-model="tag" class="tag" placeholder="tag" aria-label="Tag for the selected" @keyup.enter="tagPicked" />
+    <ElButton size="small" @click="tagPicked">Tag them</ElButton>
+    <ElButton size="small" @click="drop">Delete them</ElButton>
+    <button class="linkish" @click="picked = new Set()">select none</button>
+  </div>
+  <ProposalList v-if="beside === 'proposals'" @added="added" />
+  <table v-else-if="beside === 'history'" class="plain">
+    <thead>
+      <tr>
+        <th>When</th>
+        <th>Why</th>
+        <th>What changed</th>
+        <th />
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="(v, i) in history ?? []" :key="v.at">
+        <td :title="moment(v.at).zone">{{ moment(v.at).text }}</td>
+        <td>{{ v.why }}</td>
+        <td class="muted">
+          {{ count(v.count) }} questions; {{ v.added.length }} added, {{ v.changed.length }} changed,
+          {{ v.dropped.length }} dropped
+        </td>
+        <td><button v-if="i > 0" class="linkish" @click="restore(v.at)">bring back</button></td>
+      </tr>
+    </tbody>
+  </table>
+  <div v-if="open" class="stack open">
+    <QuestionForm :question="open" save="Take it over" @save="replace" @cancel="openId = ''" />
+    <StressKit :question="open" @added="added" />
+  </div>
+  <div ref="room" class="room" role="grid" aria-label="Questions" tabindex="-1" @keydown="keys" @paste="pasted">
+    <div class="line head" role="row">
+      <span class="mark" role="columnheader"><span class="sr">Selected</span></span>
+      <span v-for="c in columns" :key="c.key" role="columnheader" :style="{ flexBasis: c.width }">{{ c.label }}</span>
+      <span class="more" role="columnheader">More</span>
+    </div>
+    <div :style="{ height: `${from * height}px` }" />
+    <div
+      v-for="({ q }, k) in slice"
+      :key="q.id"
+      class="line"
+      role="row"
+      :class="{ doubtful: doubtful.has(q.id), picked: picked.has(q.id) }"
+    >
+      <span class="mark" role="gridcell">
+        <input
+          type="checkbox"
+          tabindex="-1"
+          :checked="picked.has(q.id)"
+          :aria-label="`Select ${q.id}`"
+          @change="pick(q.id)"
+        />
+      </span>
+      <template v-for="(c, n) in columns" :key="c.key">
+        <input
+          v-if="editing !== undefined && at.row === from + k && at.col === n"
+          v-model="editing"
+          class="edit"
+          :style="{ flexBasis: c.width }"
+          :aria-label="`${c.label} of ${q.id}`"
+          @blur="commit"
+        />
+        <span
+          v-else
+          role="gridcell"
+          class="cell"
+          :style="{ flexBasis: c.width }"
+          :tabindex="at.row === from + k && at.col === n ? 0 : -1"
+          :data-at="`${from + k}-${n}`"
+          :title="c.read(q)"
+          @focus="at = { row: from + k, col: n }"
+          @dblclick="begin()"
+          @click="at = { row: from + k, col: n }"
+          >{{ c.read(q) }}</span
+        >
+      </template>
+      <span class="more" role="gridcell">
+        <button
+          class="linkish"
+          tabindex="-1"
+          :aria-label="`Open ${q.id}`"
+          @click="openId = q.id === openId ? '' : q.id"
+        >
+          {{ beyond(q) > 0 ? `+${beyond(q)}` : 'open' }}
+        </button>
+      </span>
+    </div>
+    <div :style="{ height: `${Math.max(0, shown.length - from - slice.length) * height}px` }" />
+  </div>
+  <p class="muted">
+    Arrows move, typing or Enter edits, Tab goes on; paste a table copied from a spreadsheet; alternatives stand with |
+    between.
+  </p>
+</template>
+
+<style scoped>
+.find {
+  width: 240px;
+}
+.tag {
+  width: 140px;
+}
+.room {
+  height: 56vh;
+  min-height: 220px;
+  overflow: auto;
+  background: var(--raised);
+  border: 1px solid var(--line);
+}
+.line {
+  display: flex;
+  height: 32px;
+  border-bottom: 1px solid var(--line);
+  min-width: 760px;
+}
+.head {
+  position: sticky;
+  top: 0;
+  z-index: 1;
+  background: var(--sunk);
+  font-weight: 600;
+  font-size: 12.5px;
+  color: var(--muted);
+}
+.line > * {
+  flex: 1 1 auto;
+  min-width: 0;
+  padding: 5px 8px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.line > .mark,
+.line > .more {
+  flex: 0 0 34px;
+  padding: 5px 4px 5px 8px;
+}
+.line > .more {
+  flex-basis: 52px;
+}
+.cell {
+  border-left: 1px solid var(--line);
+}
+.cell:focus {
+  outline: 2px solid var(--accent);
+  outline-offset: -2px;
+}
+input.edit {
+  border: 2px solid var(--accent);
+  font: inherit;
+  color: var(--ink);
+  background: var(--raised);
+}
+.picked {
+  background: var(--accent-soft);
+}
+.doubtful {
+  box-shadow: inset 4px 0 0 var(--caution);
+}
+.open {
+  background: var(--raised);
+  border: 1px solid var(--line);
+  padding: 12px 16px;
+}
+</style>

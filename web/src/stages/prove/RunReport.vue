@@ -1,0 +1,283 @@
+<script setup lang="ts">
+import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ok, type RunReport, type Schema } from '@/api/client'
+import { percent } from '@/api/words'
+import { useCorpus } from '@/stores/corpus'
+import CompareRuns from './CompareRuns.vue'
+import RunTrend from './RunTrend.vue'
+import VerdictView from './VerdictView.vue'
+import { causeNames, useProve } from './store'
+
+/** One run: its figures with their intervals, its causes, and every question with its verdict. */
+const props = defineProps<{ run: string }>()
+
+type Result = Schema['Result']
+const corpus = useCorpus()
+const prove = useProve()
+const route = useRoute()
+const router = useRouter()
+const report = ref<RunReport>()
+
+const openId = computed(() => String(route.query.question ?? ''))
+const show = computed({
+  get: () => String(route.query.show ?? 'all'),
+  set: (s) => void router.replace({ query: { ...route.query, show: s === 'all' ? undefined : s } }),
+})
+const summary = computed(() => report.value?.run.summary)
+const failed = (r: Result): boolean => r.failed === '' && !r.verdict.passed
+const list = computed(() =>
+  (report.value?.results ?? []).filter((r) => {
+    if (show.value === 'failed') return failed(r)
+    if (show.value === 'changed') return r.change === 'fixed' || r.change === 'broken'
+    if (show.value === 'not judged') return r.failed !== ''
+    if (show.value.startsWith('cause:')) return `cause:${r.cause?.cause}` === show.value
+    if (show.value !== 'all') return (r.question.tags ?? []).includes(show.value)
+    return true
+  }),
+)
+const causes = computed(() => {
+  const n = new Map<Schema['ProveDiagnosis']['cause'], number>()
+  for (const r of report.value?.results ?? []) if (r.cause) n.set(r.cause.cause, (n.get(r.cause.cause) ?? 0) + 1)
+  return [...n].sort((a, b) => b[1] - a[1])
+})
+const open = computed(() => list.value.find((r) => r.question.id === openId.value))
+const interval = (f: Schema['ProveFigure']): string => `${f.interval.low.toFixed(2)} to ${f.interval.high.toFixed(2)}`
+
+async function load(): Promise<void> {
+  if (props.run === '') return
+  report.value = await prove.attempt(() =>
+    ok(api.GET('/api/corpora/{corpus}/runs/{run}', { params: { path: { corpus: corpus.name, run: props.run } } })),
+  )
+}
+
+function turn(id: string): void {
+  void router.replace({ query: { ...route.query, question: id === openId.value ? undefined : id } })
+}
+
+/** The question before or after the open one in the list. */
+function step(by: number): void {
+  const i = list.value.findIndex((r) => r.question.id === openId.value)
+  const next = list.value[i + by]
+  if (i >= 0 && next !== undefined) turn(next.question.id)
+}
+
+function verdict(r: Result): { text: string; tone: string } {
+  if (r.failed !== '') return { text: 'not judged', tone: 'caution' }
+  return r.verdict.passed ? { text: 'passed', tone: 'good' } : { text: 'failed', tone: 'bad' }
+}
+
+watch(() => props.run, load)
+let stop: (() => void) | undefined
+onMounted(async () => {
+  await load()
+  stop = corpus.onJobEnd((j) => {
+    if (j.kind === 'run') void load()
+  })
+})
+onUnmounted(() => stop?.())
+</script>
+
+<template>
+  <p v-if="report === undefined || !summary" class="notice">No run to show yet.</p>
+  <VerdictView
+    v-else-if="open"
+    :key="open.question.id"
+    :run="report.run"
+    :result="open"
+    @step="step"
+    @close="turn(open.question.id)"
+  />
+  <template v-else>
+    <p v-if="report.run.note !== ''" class="notice caution">
+      A run of something that was tried and not applied: {{ report.run.note }}.
+    </p>
+    <dl class="figures figure">
+      <div>
+        <dt>Passed</dt>
+        <dd>{{ percent(summary.passed.rate) }}</dd>
+        <dd class="muted">
+          {{ summary.passed.hits }} of {{ summary.passed.of }}, 95 % interval
+          {{ percent(summary.passed.interval.low) }} to {{ percent(summary.passed.interval.high) }}
+        </dd>
+      </div>
+      <div>
+        <dt>hit@1 · hit@5 · MRR</dt>
+        <dd>{{ summary.hit1.toFixed(2) }} · {{ summary.hit5.toFixed(2) }} · {{ summary.mrr.toFixed(2) }}</dd>
+        <dd class="muted">over {{ summary.ranked }} questions that name a page</dd>
+      </div>
+      <div>
+        <dt>Refusals</dt>
+        <dd>{{ summary.rightRefusals }} right · {{ summary.wrongRefusals }} wrong</dd>
+        <dd class="muted">{{ summary.missedRefusals }} answered that should be refused</dd>
+      </div>
+      <div>
+        <dt>Since the run before</dt>
+        <dd v-if="report.run.before !== ''">
+          {{ report.run.fixed.length }} fixed · {{ report.run.broken.length }} broken
+        </dd>
+        <dd v-else>first run</dd>
+        <dd class="muted">
+          reply p50 {{ summary.millisP50.toFixed(0) }} ms, p95 {{ summary.millisP95.toFixed(0) }} ms
+        </dd>
+      </div>
+    </dl>
+    <p v-if="summary.unjudged > 0" class="notice caution">
+      {{ summary.unjudged }} could not be judged; they count neither way.
+    </p>
+    <details>
+      <summary>All measures, with their intervals</summary>
+      <div class="row aligned">
+        <table class="plain measures">
+          <thead>
+            <tr>
+              <th>Measure</th>
+              <th class="num">Value</th>
+              <th>95 % interval</th>
+              <th class="num">Over</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="f in summary.figures ?? []" :key="f.key">
+              <td>{{ f.label }}</td>
+              <td class="num figure">{{ f.value.toFixed(3) }}</td>
+              <td class="figure">{{ interval(f) }}</td>
+              <td class="num figure">{{ f.of }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <table class="plain measures">
+          <thead>
+            <tr>
+              <th>Tag</th>
+              <th class="num">Passed</th>
+              <th class="num">Facts</th>
+              <th title="rightly refused, wrongly refused, answered and should be refused">Refusals</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="t in summary.tags ?? []" :key="t.tag">
+              <td>{{ t.tag }}</td>
+              <td class="num figure">{{ t.passed.hits }} of {{ t.passed.of }}</td>
+              <td class="num figure">{{ t.facts.hits }} of {{ t.facts.of }}</td>
+              <td class="figure">{{ t.right }}, {{ t.wrong }}, {{ t.missed }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </details>
+    <RunTrend :runs="prove.runs" :run="report.run" />
+    <CompareRuns :run="report.run" :runs="prove.runs" />
+    <div v-if="causes.length > 0" class="row" aria-label="Causes">
+      <b>Why they fail</b>
+      <button
+        v-for="[c, n] in causes"
+        :key="c"
+        class="cause"
+        :aria-pressed="show === `cause:${c}`"
+        @click="show = show === `cause:${c}` ? 'all' : `cause:${c}`"
+      >
+        {{ causeNames[c] }} <span class="figure">{{ n }}</span>
+      </button>
+    </div>
+    <div class="row">
+      <ElRadioGroup v-model="show" size="small" aria-label="Show">
+        <ElRadioButton value="all">all</ElRadioButton>
+        <ElRadioButton value="failed">failed</ElRadioButton>
+        <ElRadioButton value="changed">changed</ElRadioButton>
+        <ElRadioButton v-if="summary.unjudged > 0" value="not judged">not judged</ElRadioButton>
+        <ElRadioButton v-for="(rate, tag) in summary.byTag" :key="tag" :value="String(tag)">
+          {{ tag }} <span class="figure">{{ rate.hits }}/{{ rate.of }}</span>
+        </ElRadioButton>
+      </ElRadioGroup>
+    </div>
+    <p v-if="list.length === 0" class="notice">No question of that kind in this run.</p>
+    <table v-else class="plain results">
+      <thead>
+        <tr>
+          <th>Verdict</th>
+          <th>Question</th>
+          <th>Reply</th>
+          <th>Cause</th>
+          <th class="num">Rank</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="r in list" :key="r.question.id">
+          <td>
+            <span :class="verdict(r).tone">{{ verdict(r).text }}</span>
+            <b v-if="r.change === 'fixed' || r.change === 'broken'" :class="r.change === 'fixed' ? 'good' : 'bad'">
+              {{ r.change }}</b
+            >
+          </td>
+          <td>
+            <button class="linkish" @click="turn(r.question.id)">{{ r.question.question }}</button>
+          </td>
+          <td class="reply" :title="r.reply">{{ r.failed === '' ? r.reply : r.failed }}</td>
+          <td>{{ r.cause ? causeNames[r.cause.cause] : '' }}</td>
+          <td class="num">{{ r.verdict.rank > 0 ? r.verdict.rank : r.verdict.rank === 0 ? 'none' : '' }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </template>
+</template>
+
+<style scoped>
+.figures {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(190px, 1fr));
+  margin: 0;
+  background: var(--raised);
+  border: 1px solid var(--line);
+}
+.figures > div {
+  padding: 10px 14px;
+}
+.figures > div + div {
+  border-left: 1px solid var(--line);
+}
+dt {
+  color: var(--muted);
+  font-size: 12.5px;
+}
+dd {
+  margin: 0;
+  font-size: 17px;
+  font-weight: 600;
+}
+dd.muted {
+  font-size: 12px;
+  font-weight: 400;
+}
+summary {
+  font-weight: 650;
+  cursor: pointer;
+}
+.aligned {
+  align-items: flex-start;
+  margin-top: 8px;
+}
+table.measures {
+  width: auto;
+  flex: 1;
+}
+.cause {
+  border: 1px solid var(--control);
+  border-radius: var(--radius);
+  background: var(--raised);
+  color: var(--ink);
+  padding: 3px 8px;
+  cursor: pointer;
+}
+.cause[aria-pressed='true'] {
+  border-color: var(--accent);
+  background: var(--accent-soft);
+}
+.reply {
+  max-width: 300px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  color: var(--muted);
+}
+</style>

@@ -1,0 +1,95 @@
+import { defineStore } from 'pinia'
+import { computed, ref } from 'vue'
+import { api, ok, type Run, type Schema } from '@/api/client'
+import { useCorpus } from '@/stores/corpus'
+
+export type Question = Schema['ProveQuestion']
+export type Expectation = Schema['ProveExpectation']
+export type Kind = Expectation['kind']
+
+/** The kinds of expectation as people call them, with what stands in their values. */
+export const kinds: { key: Kind; label: string; values: string }[] = [
+  { key: 'mentions', label: 'says', values: 'one of these wordings' },
+  { key: 'gives', label: 'gives', values: 'one of these figures' },
+  { key: 'notMentions', label: 'does not say', values: 'any of these wordings' },
+  { key: 'cites', label: 'cites', values: 'one of these pages' },
+  { key: 'reaches', label: 'finds the passage', values: 'words of the passage' },
+  { key: 'refuses', label: 'refuses', values: '' },
+  { key: 'asksBack', label: 'asks back', values: '' },
+  { key: 'handsOver', label: 'hands over', values: '' },
+  { key: 'follows', label: 'follows the house rule', values: 'name of the rule' },
+  { key: 'short', label: 'has at most so many words', values: 'a number' },
+  { key: 'language', label: 'is in the language', values: 'code, such as en' },
+]
+export const kindNames: Record<string, string> = Object.fromEntries(kinds.map((k) => [k.key, k.label]))
+
+export const causeNames: Record<Schema['ProveDiagnosis']['cause'], string> = {
+  notGathered: 'not gathered',
+  leftOut: 'failed or left out',
+  outOfDate: 'out of date or contradicted',
+  cutAcross: 'cut across chunks',
+  rankedBelow: 'ranked below the cut',
+  lostInRewriting: 'lost in rewriting',
+  crowdedOut: 'crowded out by a repeat',
+  notUsed: 'found but not used',
+  unsupported: 'unsupported, added by the model',
+  neighbour: 'another passage preferred',
+  wrongPage: 'wrong page cited',
+  wronglyRefused: 'wrongly refused',
+  shouldRefuse: 'should have refused',
+  shouldAskBack: 'should have asked back',
+  ruleMissed: 'house rule missed',
+  ruleMisfired: 'house rule misfired',
+  manner: 'manner breached',
+  doubtful: 'the expectation is doubtful',
+}
+
+/** The question sets of the corpus, the chosen one, and the runs. */
+export const useProve = defineStore('prove', () => {
+  const corpus = useCorpus()
+  const sets = ref<Schema['QuestionSet'][]>([])
+  const runs = ref<Run[]>([])
+  const set = ref('')
+  const problem = ref('')
+  const running = computed(() => corpus.active.filter((j) => j.kind === 'run'))
+
+  async function load(): Promise<void> {
+    try {
+      const path = { corpus: corpus.name }
+      sets.value = await ok(api.GET('/api/corpora/{corpus}/sets', { params: { path } }))
+      runs.value = await ok(api.GET('/api/corpora/{corpus}/runs', { params: { path } }))
+      if (!sets.value.some((s) => s.name === set.value)) set.value = sets.value[0]?.name ?? ''
+      problem.value = ''
+    } catch (e) {
+      problem.value = (e as Error).message
+    }
+  }
+
+  /** Runs a call of the API and keeps what goes wrong. */
+  async function attempt<T>(call: () => Promise<T>): Promise<T | undefined> {
+    try {
+      const got = await call()
+      problem.value = ''
+      return got
+    } catch (e) {
+      problem.value = (e as Error).message
+      return undefined
+    }
+  }
+
+  const inSet = () => ({ corpus: corpus.name, set: set.value })
+
+  const add = (questions: Question[], why: string) =>
+    attempt(async () => {
+      const got = await ok(
+        api.POST('/api/corpora/{corpus}/sets/{set}/questions', {
+          params: { path: inSet() },
+          body: { questions, why },
+        }),
+      )
+      await load()
+      return got
+    })
+
+  return { sets, runs, set, problem, running, load, attempt, inSet, add }
+})
