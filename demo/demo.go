@@ -29,14 +29,28 @@ func Pages() fs.FS {
 	return sub
 }
 
-// Questions are the expected questions, one JSON object a line.
-func Questions() []byte {
-	b, err := files.ReadFile("sets/first.jsonl")
-	if err != nil {
-		panic("demo: " + err.Error())
-	}
-	return b
+// QuestionSet is one set of expected questions, one JSON object a line.
+type QuestionSet struct {
+	Name  string
+	Lines []byte
 }
+
+// Sets are the demo's question sets: the first covers the site; the second puts one need in four ways, plays conversations, and
+// has every kind of expectation.
+func Sets() []QuestionSet {
+	out := []QuestionSet{{Name: Set}, {Name: "Every way of asking"}}
+	for i, name := range []string{"first", "second"} {
+		b, err := files.ReadFile("sets/" + name + ".jsonl")
+		if err != nil {
+			panic("demo: " + err.Error()) // the names are fixed above
+		}
+		out[i].Lines = b
+	}
+	return out
+}
+
+// Questions are those of the first set.
+func Questions() []byte { return Sets()[0].Lines }
 
 // Handbook is a document that is handed over and that only staff may be answered from.
 func Handbook() (name string, body []byte) {

@@ -41,7 +41,8 @@ type Bench struct {
 	Pins     Pins
 	Clock    func() time.Duration // a stopwatch: time since some fixed moment
 
-	asked string // language of the question, when it is not the corpus's
+	oneMessage bool   // the question is one of several in a message: it leans on those before it more than on nothing
+	asked      string // language of the question, when it is not the corpus's
 }
 
 // tools are what the passes over a question draw on.
@@ -136,7 +137,11 @@ func answerOne(q query.Question, b Bench) (*Trail, error) {
 	if err != nil || alone.Outcome != Answered {
 		return t, err
 	}
-	if alone.Support < t.Support-changed {
+	less := t.Support - changed
+	if b.oneMessage {
+		less = t.Support + changed
+	}
+	if alone.Support < less {
 		if on, err := t.speaksOf(alone.Reading.Terms, b.Texts); on || err != nil {
 			return t, err
 		}

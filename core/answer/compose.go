@@ -375,7 +375,7 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 		case u.row != nil:
 			bounds := boundsBonus(u, amounts)
 			u.bounded = bounds > 0
-			u.score += rowBonus(u, terms, sum) + bounds
+			u.score += rowBonus(u, terms, sum) + columnBonus(u, terms, sum) + bounds
 		case place == 0:
 			u.score += 0.15
 		case place == 1:
@@ -388,7 +388,68 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 			u.score -= 0.15
 		}
 	}
+	tightest(p.units)
 }
+
+// tightest leaves, of the rows of one table whose ranges hold an amount of the question, only the narrowest: "up to 10 kg" is the
+// row for 8 kg where another is for up to 30.
+func tightest(us []unit) {
+	best := map[*doc.Grid]int{}
+	wide := func(i int) float64 {
+		labels := labelCells(&us[i])
+		for c, cell := range us[i].row.Cells {
+			if b, ok := text.BoundsIn(cell.Text); ok && labels[c] {
+				return b.High - b.Low
+			}
+		}
+		return math.Inf(1)
+	}
+	for i := range us {
+		if !us[i].bounded {
+			continue
+		}
+		k, ok := best[us[i].grid]
+		if ok && wide(i) >= wide(k) {
+			us[i].bounded = false
+			us[i].score -= held
+			continue
+		}
+		if ok {
+			us[k].bounded = false
+			us[k].score -= held
+		}
+		best[us[i].grid] = i
+	}
+}
+
+// columnBonus favours the rows of a table of which the question names a column: "on which days" asks the table that has them.
+func columnBonus(u *unit, terms []asked, sum float64) float64 {
+	if sum == 0 {
+		return 0
+	}
+	labels, has := labelCells(u), map[string]bool{}
+	for c, h := range u.grid.Header {
+		if c < len(labels) && !labels[c] {
+			for s := range stems(h) {
+				has[s] = true
+			}
+		}
+	}
+	got := 0.0
+	for i := range terms {
+		if has[terms[i].Stem] {
+			got += terms[i].weight
+			delete(has, terms[i].Stem)
+		}
+	}
+	return asksColumn * got / sum
+}
+
+// asksColumn is how much it counts that a question names the columns of a table.
+const asksColumn = 0.8
+
+// held is what a row gains whose range holds an amount of the question.
+const held = 0.6
 
 // rowBonus favours a row whose label the question names over one that shares only the table's headings.
 func rowBonus(u *unit, terms []asked, sum float64) float64 {
@@ -436,9 +497,9 @@ func boundsBonus(u *unit, amounts []text.Amount) float64 {
 				continue
 			}
 			if b.Holds(a.Value) {
-				return 0.6
+				return held
 			}
-			return -0.6
+			return -held
 		}
 	}
 	return 0

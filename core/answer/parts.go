@@ -16,6 +16,7 @@ func answerParts(q query.Question, said string, parts []string, b Bench) (*Trail
 	if said != "" {
 		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: said})
 	}
+	b.oneMessage = true
 	b.Answer.Words = max(40, b.Answer.Words*3/(2*len(parts)))
 	places := map[place]int{} // of candidates
 	spoken := map[place]bool{}

@@ -47,6 +47,25 @@ type Verdict struct {
 	// them, -1 when the question names none.
 	Rank   int    `json:"rank"`
 	Scores Scores `json:"scores"`
+	// Repeats tells, where a question was asked several times, which of the replies passed.
+	Repeats []bool `json:"repeats,omitempty" nullable:"false"`
+}
+
+// Majority is the verdict of a question that was asked several times: that of the first reply that ended as most did, and which it
+// is. As many passes as failures fail.
+func Majority(vs []Verdict) (Verdict, int) {
+	passed := 0
+	repeats := make([]bool, len(vs))
+	for i, v := range vs {
+		if repeats[i] = v.Passed; v.Passed {
+			passed++
+		}
+	}
+	most := 2*passed > len(vs)
+	k := max(0, slices.Index(repeats, most))
+	out := vs[k]
+	out.Passed, out.Repeats = most, repeats
+	return out, k
 }
 
 // Judge compares a reply with what was expected of it. All expectations must hold.

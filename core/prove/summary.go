@@ -132,14 +132,14 @@ func (t *tally) figure(key, label string) Figure {
 
 // sums are the tallies of a run, or of the questions with one tag.
 type sums struct {
-	passed, facts, grounded      tally
-	hit1, hit5, mrr              tally
-	ndcg, recall, precision      tally
-	f1, rougeL                   tally
-	citedWell, citedOf           tally
-	refusedRightly, refusedOfAll tally
-	right, wrong, missed         int
-	alike                        map[string][]bool // group -> passed
+	passed, facts, grounded              tally
+	hit1, hit5, mrr                      tally
+	ndcg, recall, precision              tally
+	f1, rougeL                           tally
+	citedWell, citedOf                   tally
+	steady, refusedRightly, refusedOfAll tally
+	right, wrong, missed                 int
+	alike                                map[string][]bool // group -> passed
 }
 
 // Summarise sums up verdicts.
@@ -180,6 +180,9 @@ func Summarise(js []Judged) Summary {
 func (s *sums) add(j Judged) {
 	v, c := j.Verdict, j.Question.Cluster()
 	s.passed.add(one(v.Passed), c)
+	if len(v.Repeats) > 1 {
+		s.steady.add(one(!slices.Contains(v.Repeats, !v.Repeats[0])), c)
+	}
 	if g := j.Question.Group; g != "" {
 		if s.alike == nil {
 			s.alike = map[string][]bool{}
@@ -253,6 +256,7 @@ func (s *sums) figures() []Figure {
 		{&s.citedWell, "citePrecision", "citation precision"},
 		{&s.citedOf, "citeRecall", "citation recall"},
 		{&agree, "agreement", "variants that end alike"},
+		{&s.steady, "steady", "questions whose repeats end alike"},
 		{&s.f1, "f1", "token F1"},
 		{&s.rougeL, "rougeL", "ROUGE-L"},
 	} {

@@ -138,3 +138,14 @@ func TestAnArmThatWasGivenUpIsNotPicked(t *testing.T) {
 	assert.Equal(t, 8, as[1].Fixed, "it is compared on what it was asked")
 	assert.False(t, as[1].Level || as[1].Frontier)
 }
+
+func TestMostOfTheRepliesDecide(t *testing.T) {
+	yes, no := Verdict{Passed: true, Rank: 1}, Verdict{Rank: 2}
+	v, k := Majority([]Verdict{no, yes, yes})
+	assert.True(t, v.Passed)
+	assert.Equal(t, 1, k)
+	assert.Equal(t, []bool{false, true, true}, v.Repeats)
+	v, k = Majority([]Verdict{yes, no})
+	assert.False(t, v.Passed, "as many passes as failures fail")
+	assert.Equal(t, 1, k)
+}

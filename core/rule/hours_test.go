@@ -66,3 +66,13 @@ func TestNobodyThereAsksForDetailsInstead(t *testing.T) {
 	r.Then[0].Zone = "Nowhere/Land"
 	assert.Len(t, r.Check(), 1)
 }
+
+// Common practice, no published source.
+func TestAskingForSomebodyToRing(t *testing.T) {
+	for s, want := range map[string]bool{
+		"Could one of your staff ring me?": true, "Can somebody please call me about it": true, "Would a colleague contact me tomorrow?": true,
+		"Can someone with a wheelchair board?": false, "Do your staff speak French?": false, "Who can I ring about freight?": false,
+	} {
+		assert.Equal(t, want, AsksForPerson(s), s)
+	}
+}

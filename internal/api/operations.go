@@ -201,8 +201,12 @@ func (h *handlers) prove(api huma.API) {
 		return reply(h.app.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
 	})
 	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
-		func(ctx context.Context, in *InSet) (*out[StartedRun], error) {
-			r, j, err := h.app.StartRun(ctx, in.Corpus, in.Set)
+		func(ctx context.Context, in *struct {
+			InSet
+			Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"9" doc:"How often each question is asked; it passes when most of the replies do"`
+		},
+		) (*out[StartedRun], error) {
+			r, j, err := h.app.StartRepeated(ctx, in.Corpus, in.Set, in.Repeats)
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),

@@ -141,6 +141,7 @@ type Run struct {
 	CreatedAt  string
 	EndedAt    string
 	Note       string // what was tried; "" for the draft
+	Repeats    int    // how often each question is asked
 }
 
 type runRow struct {
@@ -155,10 +156,11 @@ type runRow struct {
 	CreatedAt  string `db:"created_at"`
 	EndedAt    string `db:"ended_at"`
 	Note       string `db:"note"`
+	Repeats    int    `db:"repeats"`
 }
 
 func (r runRow) run() (Run, error) {
-	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Method: method.Default()}
+	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Repeats: r.Repeats, Method: method.Default()}
 	if err := json.Unmarshal([]byte(r.Questions), &out.Questions); err != nil {
 		return out, fmt.Errorf("read the questions of run %s: %w", r.ID, err)
 	}
@@ -172,8 +174,9 @@ func (r runRow) run() (Run, error) {
 	return out, json.Unmarshal([]byte(r.Summary), out.Summary)
 }
 
-// CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft.
-func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method, note string) (Run, error) {
+// CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft;
+// repeats how often each question is asked.
+func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method, note string, repeats int) (Run, error) {
 	rawQ, err := json.Marshal(qs)
 	if err != nil {
 		return Run{}, err
@@ -182,9 +185,9 @@ func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Quest
 	if err != nil {
 		return Run{}, err
 	}
-	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp(), Note: note}
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp(), Note: note, Repeats: max(1, repeats)}
 	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note)`, r)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats)`, r)
 		return err
 	})
 	if err != nil {

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"strconv"
@@ -209,7 +210,10 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 		}
 		d, ok := documents[c.Document]
 		if !ok {
-			if d, err = a.store.Document(ctx, c.Document); err != nil {
+			if d, err = a.store.Document(ctx, c.Document); errors.Is(err, ErrMissing) {
+				d, err = store.Document{ID: c.Document, Address: "no longer there"}, nil // its source was deleted; what it said is kept
+			}
+			if err != nil {
 				return nil, fmt.Errorf("open the evidence: %w", err)
 			}
 			documents[c.Document] = d

@@ -168,6 +168,14 @@ func (a *App) RunResults(ctx context.Context, corpus, id string) (Run, []Result,
 	if err != nil {
 		return Run{}, nil, err
 	}
+	if out.Summary == nil && len(rs) > 0 { // under way: what is known so far
+		js := make([]prove.Judged, 0, len(rs))
+		for _, x := range rs {
+			js = append(js, prove.Judged{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed})
+		}
+		sum := prove.Summarise(js)
+		out.Summary = &sum
+	}
 	list := make([]Result, 0, len(rs))
 	for _, x := range rs {
 		if x.Position >= len(r.Questions) {

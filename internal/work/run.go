@@ -19,12 +19,28 @@ import (
 
 // StartRun freezes the set and the draft, and queues the run.
 func (a *App) StartRun(ctx context.Context, corpus, set string) (Run, Job, error) {
-	return a.StartTry(ctx, corpus, set, prove.Alteration{}, "")
+	return a.start(ctx, corpus, set, prove.Alteration{}, "", 1)
+}
+
+// mostRepeats is how often a question may be asked in one run.
+const mostRepeats = 9
+
+// StartRepeated does as StartRun and asks each question several times: of use where a model words replies and the same question does
+// not always get the same one.
+func (a *App) StartRepeated(ctx context.Context, corpus, set string, repeats int) (Run, Job, error) {
+	if repeats < 1 || repeats > mostRepeats {
+		return Run{}, Job{}, inputError("a question is asked 1 to %d times, not %d", mostRepeats, repeats)
+	}
+	return a.start(ctx, corpus, set, prove.Alteration{}, "", repeats)
 }
 
 // StartTry freezes the set and the draft as an alteration would leave it, and queues the run. Nothing is applied; note says what
 // is tried.
 func (a *App) StartTry(ctx context.Context, corpus, set string, change prove.Alteration, note string) (Run, Job, error) {
+	return a.start(ctx, corpus, set, change, note, 1)
+}
+
+func (a *App) start(ctx context.Context, corpus, set string, change prove.Alteration, note string, repeats int) (Run, Job, error) {
 	c, err := a.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Run{}, Job{}, err
@@ -41,7 +57,7 @@ func (a *App) StartTry(ctx context.Context, corpus, set string, change prove.Alt
 	if err != nil {
 		return Run{}, Job{}, err
 	}
-	r, err := a.store.CreateRun(ctx, s, qs, m, note)
+	r, err := a.store.CreateRun(ctx, s, qs, m, note, repeats)
 	if err != nil {
 		return Run{}, Job{}, err
 	}
@@ -99,7 +115,7 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 			if q := r.Questions[i]; !done[q.ID] {
 				g.Go(func() error {
 					if ctx.Err() == nil {
-						one := a.judge(b, i, q)
+						one := a.judge(b, i, q, r.Repeats)
 						batch[i-from] = &one
 					}
 					return nil
@@ -135,8 +151,9 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 	return a.lookInto(ctx, c, b, r, rs, p)
 }
 
-// judge asks one question the way everybody asks, and compares the reply with what was expected.
-func (a *App) judge(b answer.Bench, at int, q prove.Question) store.Result {
+// judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
+// most of the replies do, and the first reply that ended so stands for it.
+func (a *App) judge(b answer.Bench, at int, q prove.Question, repeats int) store.Result {
 	out := store.Result{Position: at, Question: q.ID}
 	s, v, ms, err := a.examine(b, q)
 	if err != nil {
@@ -144,6 +161,22 @@ func (a *App) judge(b answer.Bench, at int, q prove.Question) store.Result {
 		return out
 	}
 	out.Verdict, out.Trail, out.Millis = v, s.Trail, ms
+	if repeats < 2 {
+		return out
+	}
+	trails, verdicts := []*answer.Trail{s.Trail}, []prove.Verdict{v}
+	for range repeats - 1 {
+		s, v, more, err := a.examine(b, q)
+		if err != nil {
+			out.Failed = err.Error()
+			return out
+		}
+		trails, verdicts, out.Millis = append(trails, s.Trail), append(verdicts, v), out.Millis+more
+	}
+	out.Millis /= float64(repeats)
+	k := 0
+	out.Verdict, k = prove.Majority(verdicts)
+	out.Trail = trails[k]
 	return out
 }
 

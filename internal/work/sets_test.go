@@ -202,3 +202,38 @@ func TestATryAppliesNothing(t *testing.T) {
 	_, _, err = a.StartTry(t.Context(), "c", "s", prove.Alteration{Settings: map[string]string{"answer.bar": "9"}}, "x")
 	assert.ErrorIs(t, err, work.ErrInput)
 }
+
+func TestOldRunsStayReadableWhenASourceIsDeleted(t *testing.T) {
+	a := fresh(t)
+	d := withDogs(t, a)
+	asked(t, a, 1)
+	run, _ := ran(t, a, "s")
+	require.NoError(t, a.RemoveSource(t.Context(), "c", d.Source))
+	_, rs, err := a.RunResults(t.Context(), "c", run.ID)
+	require.NoError(t, err)
+	assert.Contains(t, rs[0].Reply, "lead")
+	r, err := a.ResultReply(t.Context(), "c", run.ID, "0")
+	require.NoError(t, err)
+	require.NotEmpty(t, r.Evidence)
+	assert.Contains(t, r.Evidence[0].Text, "lead")
+	assert.Equal(t, "no longer there", r.Evidence[0].Address)
+}
+
+func TestRepeatsOfARun(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	asked(t, a, 2)
+	r, j, err := a.StartRepeated(t.Context(), "c", "s", 3)
+	require.NoError(t, err)
+	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	run, rs, err := a.RunResults(t.Context(), "c", r.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []bool{true, true, true}, rs[0].Verdict.Repeats, "without a model the same question gets the same reply")
+	for _, f := range run.Summary.Figures {
+		if f.Key == "steady" {
+			assert.Equal(t, 1.0, f.Value)
+		}
+	}
+	_, _, err = a.StartRepeated(t.Context(), "c", "s", 100)
+	assert.ErrorIs(t, err, work.ErrInput)
+}

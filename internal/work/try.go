@@ -109,7 +109,7 @@ func (a *App) Weigh(ctx context.Context, who Caller, corpus, set string, from in
 	}
 	out.Weighed = make([]prove.Weighed, len(qs))
 	err = a.eachQuestion(ctx, qs, func(int) {}, func(i int, q prove.Question) error {
-		res := a.judge(b, i, q)
+		res := a.judge(b, i, q, 1)
 		if res.Failed != "" {
 			return fmt.Errorf("question %s: %s", q.ID, res.Failed)
 		}

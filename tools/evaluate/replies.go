@@ -1,7 +1,9 @@
 package main
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -9,7 +11,6 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"sort"
 	"strings"
 	"time"
 
@@ -104,11 +105,16 @@ func (s *session) ferries() error {
 	if err := s.gatherFerries(); err != nil {
 		return err
 	}
-	qs, err := prove.ReadQuestions(strings.NewReader(string(demo.Questions())))
-	if err != nil {
-		return err
+	for _, set := range demo.Sets() {
+		qs, err := prove.ReadQuestions(bytes.NewReader(set.Lines))
+		if err != nil {
+			return err
+		}
+		if err := s.run(demo.Corpus, set.Name, qs); err != nil {
+			return err
+		}
 	}
-	return s.run(demo.Corpus, demo.Set, qs)
+	return nil
 }
 
 // gatherFerries gathers the demo site.
@@ -125,9 +131,12 @@ func (s *session) gatherFerries() error {
 	s.change = func(m *method.Method) error {
 		g, err := work.ReadGlossary(demo.Glossary())
 		m.Glossary = g.Entries
-		return errors.Join(err, change(m))
+		return errors.Join(err, json.Unmarshal(demo.Rules(), &m.Rules), change(m))
 	}
 	if err := s.corpus(demo.Corpus); err != nil {
+		return err
+	}
+	if _, err := s.app.PutPairs(s.ctx, demo.Corpus, demo.Pairs(), "", ""); err != nil {
 		return err
 	}
 	if _, _, err := s.app.AddSite(s.ctx, demo.Corpus, home, store.SourceSettings{AllowPrivate: true}); err != nil {
@@ -177,18 +186,19 @@ func (s *session) run(corpus, name string, qs []prove.Question) error {
 		return err
 	}
 	sum := run.Summary
-	fmt.Printf("\n%s, %d questions over %d documents in %d chunks, as %s\n", corpus, sum.Questions, c.Documents, c.Chunks, index.Public)
+	fmt.Printf("\n%s, %d questions over %d documents in %d chunks, as %s\n", corpus+", "+name, sum.Questions, c.Documents, c.Chunks, index.Public)
 	pass := func(r prove.Rate) string {
 		return fmt.Sprintf("%d of %d, %.0f %% [%.0f, %.0f]", r.Hits, r.Of, 100*r.Rate, 100*r.Interval.Low, 100*r.Interval.High)
 	}
 	fmt.Printf("  passed            %s\n", pass(sum.Passed))
-	tags := make([]string, 0, len(sum.ByTag))
-	for t := range sum.ByTag {
-		tags = append(tags, t)
+	for _, t := range sum.Tags {
+		fmt.Printf("    %-15s %s, facts %d of %d, refused %d right %d wrong %d missed\n", t.Tag, pass(t.Passed), t.Facts.Hits, t.Facts.Of, t.Right, t.Wrong, t.Missed)
 	}
-	sort.Strings(tags)
-	for _, t := range tags {
-		fmt.Printf("    %-15s %s\n", t, pass(sum.ByTag[t]))
+	for _, f := range sum.Figures {
+		switch f.Key {
+		case "grounded", "agreement", "citePrecision", "citeRecall", "ndcg", "f1", "rougeL":
+			fmt.Printf("  %-38s %.3f [%.3f, %.3f] over %d\n", f.Label, f.Value, f.Interval.Low, f.Interval.High, f.Of)
+		}
 	}
 	fmt.Printf("  facts found       %s (a refusal finds none)\n", pass(sum.Facts))
 	refused, should := sum.RightRefusals+sum.WrongRefusals, sum.RightRefusals+sum.MissedRefusals
@@ -204,6 +214,9 @@ func (s *session) run(corpus, name string, qs []prove.Question) error {
 	if s.verbose {
 		for _, x := range results {
 			if !x.Verdict.Passed {
+				if x.Cause != nil {
+					fmt.Printf("    [%s] ", x.Cause.Cause)
+				}
 				fmt.Printf("    failed %s %q (refused %v, rank %d)\n      said: %.300s\n", x.Question.ID, x.Question.Text, x.Verdict.Refused, x.Verdict.Rank, x.Reply)
 				for _, f := range x.Verdict.Findings {
 					if !f.Held {

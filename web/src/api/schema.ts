@@ -1400,6 +1400,8 @@ export interface components {
             /** Format: double */
             figure: number;
             /** Format: double */
+            focus: number;
+            /** Format: double */
             heading: number;
             /** Format: double */
             margin: number;
@@ -3064,6 +3066,7 @@ export interface components {
             /** Format: int64 */
             rank: number;
             refused: boolean;
+            repeats?: boolean[];
             scores: components["schemas"]["ProveScores"];
         };
         ProveWeighed: {
@@ -6082,7 +6085,10 @@ export interface operations {
     };
     startRun: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How often each question is asked; it passes when most of the replies do */
+                repeats?: number;
+            };
             header?: never;
             path: {
                 /** @description Name or id of the corpus */

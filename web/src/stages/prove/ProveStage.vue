@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, onMounted, onUnmounted } from 'vue'
+import { computed, defineAsyncComponent, onMounted, onUnmounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ok } from '@/api/client'
 import { count, moment, percent } from '@/api/words'
@@ -31,9 +31,19 @@ const view = computed({
 const runId = computed(() => String(route.query.run ?? prove.runs.find((r) => r.summary && r.note === '')?.id ?? ''))
 const trials = computed(() => corpus.active.filter((j) => j.kind === 'study'))
 
+const repeats = ref(1)
+const modelled = ref(false)
+
 async function start(): Promise<void> {
-  await prove.attempt(() => ok(api.POST('/api/corpora/{corpus}/sets/{set}/runs', { params: { path: prove.inSet() } })))
-  void router.replace({ query: {} })
+  const got = await prove.attempt(() =>
+    ok(
+      api.POST('/api/corpora/{corpus}/sets/{set}/runs', {
+        params: { path: prove.inSet(), query: { repeats: repeats.value } },
+      }),
+    ),
+  )
+  await prove.load()
+  void router.replace({ query: got === undefined ? {} : { run: got.run.id } })
 }
 
 const exportOf = (form: string): string =>
@@ -42,6 +52,10 @@ const exportOf = (form: string): string =>
 let stop: (() => void) | undefined
 onMounted(async () => {
   await prove.load()
+  const m = await prove.attempt(() =>
+    ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } })),
+  )
+  modelled.value = m?.answer.composer === 'model'
   stop = corpus.onJobEnd((j) => {
     if (j.kind === 'run') void prove.load()
   })
@@ -63,6 +77,16 @@ onUnmounted(() => stop?.())
         </ElSelect>
         <div class="row">
           <ElButton type="primary" :disabled="prove.running.length > 0" @click="start">Run the set</ElButton>
+          <label v-if="modelled" class="row">
+            times
+            <ElInputNumber
+              v-model="repeats"
+              :min="1"
+              :max="9"
+              size="small"
+              aria-label="How often each question is asked"
+            />
+          </label>
           <span class="muted">
             Export:
             <a :href="exportOf('jsonl')" download>JSONL</a>, <a :href="exportOf('csv')" download>CSV</a>,

@@ -67,7 +67,14 @@ function verdict(r: Result): { text: string; tone: string } {
   return r.verdict.passed ? { text: 'passed', tone: 'good' } : { text: 'failed', tone: 'bad' }
 }
 
+const under = computed(() => prove.running[0])
 watch(() => props.run, load)
+watch(
+  () => under.value?.done, // live: what has come so far
+  () => {
+    if (report.value !== undefined && report.value.run.endedAt === '') void load()
+  },
+)
 let stop: (() => void) | undefined
 onMounted(async () => {
   await load()
@@ -89,6 +96,9 @@ onUnmounted(() => stop?.())
     @close="turn(open.question.id)"
   />
   <template v-else>
+    <p v-if="report.run.endedAt === ''" class="notice" role="status">
+      Under way: {{ report.results.length }} of {{ report.run.questions }} questions so far.
+    </p>
     <p v-if="report.run.note !== ''" class="notice caution">
       A run of something that was tried and not applied: {{ report.run.note }}.
     </p>
@@ -226,7 +236,7 @@ onUnmounted(() => stop?.())
 .figures {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(190px, 1fr));
-  margin: 0;
+  margin-bottom: 0;
   background: var(--raised);
   border: 1px solid var(--line);
 }

@@ -1,0 +1,302 @@
+import { flushPromises, mount } from '@vue/test-utils'
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Component } from 'vue'
+import { createRouter, createWebHistory } from 'vue-router'
+import { useCorpus } from '@/stores/corpus'
+import CauseView from './CauseView.vue'
+import CoverageView from './CoverageView.vue'
+import QuestionGrid from './QuestionGrid.vue'
+import TrialOutcome from './TrialOutcome.vue'
+import TrialView from './TrialView.vue'
+import { useProve } from './store'
+
+const interval = { low: 0, high: 1 }
+const rate = (hits: number, of: number) => ({ hits, of, rate: hits / of, interval })
+const run = {
+  id: 'r1',
+  set: 's1',
+  setName: 'release',
+  createdAt: '2026-11-25T10:00:00Z',
+  endedAt: '2026-11-25T10:01:00Z',
+  questions: 2,
+  fixed: [],
+  broken: [],
+  before: '',
+  note: '',
+}
+const arm = (settings: Record<string, string>, hits: number, more: object) => ({
+  settings,
+  outcomes: '',
+  passed: rate(hits, 10),
+  facts: rate(hits, 10),
+  hit5: 0.5,
+  mrr: 0.5,
+  millisP50: 5,
+  millisP95: 10 + hits,
+  price: 0,
+  chunks: 9,
+  whole: true,
+  p: 0.01,
+  fixed: 4,
+  broken: 0,
+  frontier: true,
+  level: false,
+  ...more,
+})
+const questions = [
+  { id: 'a', question: 'How much?', expect: [{ kind: 'gives', values: ['£4.50'] }], tags: ['fares'] },
+  { id: 'b', question: 'Who won?', expect: [{ kind: 'refuses' }] },
+]
+const calls: { path: string; method: string; body?: unknown }[] = []
+
+function answer(path: string, method: string): unknown {
+  if (path.endsWith('/sets')) return [{ id: 's1', name: 'release', version: 'v', count: 2 }]
+  if (path.endsWith('/runs')) return [run]
+  if (path.endsWith('/doubts'))
+    return [{ question: 'a', written: '', document: 'd', address: '/fares', changed: '', gone: false }]
+  if (path.endsWith('/sets/release')) return { id: 's1', name: 'release', version: 'v', count: 2, questions }
+  if (path.endsWith('/tries')) return { run: { ...run, id: 'r2' }, job: { id: 'j1', kind: 'run', state: 'queued' } }
+  if (path.includes('/against/'))
+    return {
+      sums: {
+        questions: 2,
+        fixed: ['a'],
+        broken: [],
+        failing: [],
+        passing: 1,
+        p: 0.5,
+        smallest: 0.1,
+        rate: 0.5,
+        interval,
+        mrr: 0,
+        mrrWithin: interval,
+      },
+    }
+  if (path.endsWith('/coverage'))
+    return {
+      run: 'r1',
+      untested: 1,
+      chunks: 3,
+      neverFound: 1,
+      neverCited: 1,
+      uncovered: ['Is there a pool?'],
+      documents: [
+        {
+          document: 'd1',
+          address: 'http://x/fares',
+          title: 'Fares',
+          chunks: 2,
+          tested: 1,
+          failing: 1,
+          found: 1,
+          kept: 1,
+          cited: 1,
+          asks: ['a'],
+          strata: [{ span: { start: 0, end: 9 }, tokens: 80, found: 1, kept: 1, cited: 1 }],
+        },
+        {
+          document: 'd2',
+          address: 'http://x/dogs',
+          title: 'Dogs',
+          chunks: 1,
+          tested: 0,
+          failing: 0,
+          found: 0,
+          kept: 0,
+          cited: 0,
+          asks: [],
+          strata: [],
+        },
+      ],
+    }
+  if (path.endsWith('/settings'))
+    return [
+      {
+        key: 'answer.bar',
+        kind: 'number',
+        label: 'Evidence bar',
+        help: '',
+        default: '0.5',
+        min: 0,
+        max: 1,
+        step: 0.01,
+      },
+    ]
+  if (path.endsWith('/studies')) return []
+  if (path.endsWith('/estimate')) return { methods: 4, indexes: 0, questions: 8, seconds: 2, unread: 0 }
+  if (method === 'POST' && path.endsWith('/trials')) return { study: { id: 't1' }, job: { id: 'j2' } }
+  return {}
+}
+
+beforeEach(() => {
+  setActivePinia(createPinia())
+  calls.length = 0
+  vi.stubGlobal('fetch', async (r: Request) => {
+    const path = new URL(r.url).pathname
+    const text = r.method === 'GET' ? '' : await r.text()
+    calls.push({ path, method: r.method, body: text === '' ? undefined : JSON.parse(text) })
+    return new Response(JSON.stringify(answer(path, r.method)), { headers: { 'Content-Type': 'application/json' } })
+  })
+})
+
+async function shown(view: Component, props: Record<string, unknown> = {}) {
+  const router = createRouter({
+    history: createWebHistory(),
+    routes: [
+      { path: '/', component: { template: '<i />' } },
+      { path: '/c/:corpus/gather/:document', name: 'document', component: { template: '<i />' } },
+    ],
+  })
+  useCorpus().name = 'c'
+  const prove = useProve()
+  await prove.load()
+  const w = mount(view, { props, global: { plugins: [router] }, attachTo: document.body })
+  await flushPromises()
+  return w
+}
+
+describe('the sheet of questions', () => {
+  it('edits a cell by typing, saves, and undoes', async () => {
+    vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout'] })
+    const w = await shown(QuestionGrid)
+    expect(w.text()).toContain('How much?')
+    expect(w.text()).toContain('1 questions expect something of a page that has changed')
+    const cell = w.find('[data-at="0-2"]')
+    expect(cell.text()).toBe('£4.50')
+    await cell.trigger('focus')
+    await cell.trigger('keydown', { key: 'Enter' })
+    const input = w.find('input.edit')
+    await input.setValue('£5.00 | £6.00')
+    await input.trigger('keydown', { key: 'Enter' })
+    expect(w.find('[data-at="0-2"]').text()).toBe('£5.00 | £6.00')
+    await vi.runAllTimersAsync()
+    await flushPromises()
+    const put = calls.find((c) => c.method === 'PUT')
+    expect(put?.body).toMatchObject([{ id: 'a', expect: [{ kind: 'gives', values: ['£5.00', '£6.00'] }] }, { id: 'b' }])
+    await w.find('[data-at="0-2"]').trigger('keydown', { key: 'z', ctrlKey: true })
+    expect(w.find('[data-at="0-2"]').text()).toBe('£4.50')
+    vi.useRealTimers()
+    w.unmount()
+  })
+
+  it('pastes a table from a cell on and tags what is selected', async () => {
+    const w = await shown(QuestionGrid)
+    await w.find('[data-at="1-0"]').trigger('focus')
+    await w
+      .find('[role=grid]')
+      .trigger('paste', { clipboardData: { getData: () => 'When?\tat noon\nWhere?\tthe pier' } })
+    expect(w.find('[data-at="1-0"]').text()).toBe('When?')
+    expect(w.find('[data-at="2-1"]').text()).toBe('the pier')
+    await w.find('input[type=checkbox]').setValue(true)
+    expect(w.text()).toContain('1 selected')
+    w.unmount()
+  })
+})
+
+describe('a cause', () => {
+  it('tries a fix on the whole set and applies it only when told', async () => {
+    const cause = {
+      cause: 'wronglyRefused' as const,
+      why: 'its support is 0.40, the bar 0.50',
+      shown: ['with the evidence bar at 0, it passes'],
+      fixes: [{ label: 'Lower the evidence bar to 0.39', cures: true, change: { settings: { 'answer.bar': '0.39' } } }],
+    }
+    let ended: (j: { id: string }) => void = () => undefined
+    const corpus = useCorpus()
+    corpus.onJobEnd = (f) => {
+      ended = f as typeof ended
+      return () => undefined
+    }
+    const w = await shown(CauseView, { run, cause })
+    expect(w.text()).toContain('wrongly refused')
+    expect(w.text()).toContain('cures this question')
+    await w.find('button').trigger('click')
+    await flushPromises()
+    expect(calls.some((c) => c.path.endsWith('/method/changes'))).toBe(false)
+    ended({ id: 'j1' })
+    await flushPromises()
+    expect(w.text()).toContain('1 fixed')
+    await w
+      .findAll('button')
+      .find((b) => b.text() === 'Apply to the draft')
+      ?.trigger('click')
+    await flushPromises()
+    expect(calls.at(-1)).toMatchObject({
+      path: '/api/corpora/c/method/changes',
+      body: { settings: { 'answer.bar': '0.39' } },
+    })
+    w.unmount()
+  })
+})
+
+describe('a trial', () => {
+  it('says what it would take before it is begun', async () => {
+    const w = await shown(TrialView)
+    expect(w.text()).toContain('Choose settings to vary')
+    await w.findComponent({ name: 'ElSelect' }).vm.$emit('update:modelValue', 'answer.bar')
+    await flushPromises()
+    expect((w.find('input.values').element as HTMLInputElement).value).toBe('0.25, 0.5, 0.75')
+    await w
+      .findAll('button')
+      .find((b) => b.text().startsWith('What would it'))
+      ?.trigger('click')
+    await flushPromises()
+    expect(w.text()).toContain('4 methods, the draft among them, over 1 index; 8 questions')
+    expect(calls.at(-1)?.body).toMatchObject({
+      search: 'grid',
+      factors: [{ key: 'answer.bar', values: ['0.25', '0.5', '0.75'] }],
+    })
+    w.unmount()
+  })
+
+  it('marks what to take and applies it', async () => {
+    const trial = {
+      plan: { search: 'grid', factors: [] },
+      of: 3,
+      took: 4,
+      arms: [
+        arm({}, 5, { p: 1 }),
+        arm({ 'answer.bar': '0.4' }, 9, { level: true }),
+        arm({ 'answer.bar': '0.9' }, 1, {}),
+      ],
+      sums: {
+        best: 1,
+        pick: 1,
+        sure: true,
+        why: 'it fixes 4 questions and breaks 0',
+        honest: rate(9, 10),
+        gain: 0.4,
+        within: interval,
+        smallest: 0.06,
+        factors: [{ key: 'answer.bar', share: 1, values: { '0.4': 0.9, '0.9': 0.1 } }],
+      },
+    }
+    const fields = [{ key: 'answer.bar', kind: 'number', label: 'Evidence bar', help: '', default: '0.5' }]
+    const w = await shown(TrialOutcome, { study: { id: 't' }, trial, fields })
+    expect(w.text()).toContain('Take: Evidence bar 0.4')
+    expect(w.findAll('svg circle')).toHaveLength(2)
+    expect(w.findAll('svg .draft')).toHaveLength(1)
+    await w
+      .findAll('button')
+      .find((b) => b.text() === 'Apply it to the draft')
+      ?.trigger('click')
+    await flushPromises()
+    expect(calls.at(-1)?.body).toEqual({ settings: { 'answer.bar': '0.4' } })
+    w.unmount()
+  })
+})
+
+describe('coverage', () => {
+  it('tells documents apart by what the questions have to do with them', async () => {
+    const w = await shown(CoverageView)
+    expect(w.text()).toContain('1 of 2 documents are expected by no question')
+    expect(w.text()).toContain('Is there a pool?')
+    expect(w.findAll('tbody tr')).toHaveLength(2)
+    await w.find('input[value=untested]').setValue(true)
+    await flushPromises()
+    expect(w.findAll('tbody tr')).toHaveLength(1)
+    expect(w.text()).toContain('Dogs')
+    w.unmount()
+  })
+})
