@@ -43,58 +43,104 @@ const (
 
 const hourWords = `one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve`
 
+// form is a pattern of a figure, looked for all over a text or, anchored, where a number begins.
+type form struct {
+	*regexp.Regexp
+	anchored bool
+}
+
+func anywhere(pattern string) form { return form{regexp.MustCompile(pattern), false} }
+
+// begins is a form that begins with a number, in digits or in words, at the edge of a word.
+func begins(pattern string) form {
+	return form{regexp.MustCompile(strings.Replace(pattern, `\b`, `^`, 1)), true}
+}
+
+// matches are the places of a form in a text, of groups too; starts are where numbers begin.
+func (f form) matches(s string, starts []int) [][]int {
+	if !f.anchored {
+		return f.FindAllStringSubmatchIndex(s, -1)
+	}
+	var out [][]int
+	end := 0
+	for _, at := range starts {
+		if at < end {
+			continue
+		}
+		m := f.FindStringSubmatchIndex(s[at:])
+		if m == nil {
+			continue
+		}
+		for i := range m {
+			if m[i] >= 0 {
+				m[i] += at
+			}
+		}
+		out, end = append(out, m), m[1]
+	}
+	return out
+}
+
 type recogniser struct {
-	kind QuantityKind
-	re   *regexp.Regexp
-	read func(m []string) string // "" declines the match
+	kind  QuantityKind
+	needs signs // without which it cannot match
+	re    form
+	read  func(m []string) string // "" declines the match
 }
 
 var recognisers = []recogniser{
-	{Web, regexp.MustCompile(`(?i)\bhttps?://[^\s<>"')\]]+[^\s<>"')\].,;:!?]`), func(m []string) string { return strings.ToLower(strings.TrimSuffix(m[0], "/")) }},
-	{Mail, regexp.MustCompile(`(?i)\b[a-z0-9._%+-]+@[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}\b`), func(m []string) string { return strings.ToLower(m[0]) }},
-	{Date, regexp.MustCompile(`\b(\d{4})-(\d{2})-(\d{2})\b`), func(m []string) string { return dateValue(m[1], atoi(m[2]), m[3]) }},
-	{Date, regexp.MustCompile(`(?i)\b(\d{1,2})(?:st|nd|rd|th)?(?: of)? (` + monthNames + `)\b\.?,?(?: (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[2]), m[1]) }},
-	{Date, regexp.MustCompile(`(?i)\b(` + monthNames + `)\.? (\d{1,2})(?:st|nd|rd|th)?\b(?:,? (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[1]), m[2]) }},
-	{Date, regexp.MustCompile(`\b(\d{1,2})/(\d{1,2})/(\d{4})\b`), func(m []string) string { return dateValue(m[3], atoi(m[2]), m[1]) }},
-	{Phone, regexp.MustCompile(`\+?\(?\d[\d ()\-\x{2011}]{6,17}\d\b`), phoneValue},
-	{Clock, regexp.MustCompile(`(?i)\b(half|quarter|(?:five|ten|twenty|twenty-five) minutes|five|ten|twenty|twenty-five) (past|to) (\d{1,2}|` + hourWords + `)\b`), spokenClock},
-	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2}|` + hourWords + `) ?o['’]clock\b`), func(m []string) string { return clockValue(plain(m[1]), "00", "") }},
-	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2})[:.](\d{2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], m[2], m[3]) }},
-	{Clock, regexp.MustCompile(`(?i)\b(\d{1,2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], "00", m[2]) }},
-	{Clock, regexp.MustCompile(`\b([01]?\d|2[0-3]):([0-5]\d)(?::[0-5]\d)?\b`), func(m []string) string { return clockValue(m[1], m[2], "") }},
-	{Clock, regexp.MustCompile(`(?i)\b(noon|midday|midnight)\b`), func(m []string) string {
+	{Web, hasWeb, anywhere(`(?i)\bhttps?://[^\s<>"')\]]+[^\s<>"')\].,;:!?]`), func(m []string) string { return strings.ToLower(strings.TrimSuffix(m[0], "/")) }},
+	{Mail, hasAt, anywhere(`(?i)\b[a-z0-9._%+-]+@[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}\b`), func(m []string) string { return strings.ToLower(m[0]) }},
+	{Date, hasDigit | hasDash, begins(`\b(\d{4})-(\d{2})-(\d{2})\b`), func(m []string) string { return dateValue(m[1], atoi(m[2]), m[3]) }},
+	{Date, hasDigit | hasMonth, begins(`(?i)\b(\d{1,2})(?:st|nd|rd|th)?(?: of)? (` + monthNames + `)\b\.?,?(?: (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[2]), m[1]) }},
+	{Date, hasDigit | hasMonth, anywhere(`(?i)\b(` + monthNames + `)\.? (\d{1,2})(?:st|nd|rd|th)?\b(?:,? (\d{4})\b)?`), func(m []string) string { return dateValue(m[3], monthOf(m[1]), m[2]) }},
+	{Date, hasDigit | hasSlash, begins(`\b(\d{1,2})/(\d{1,2})/(\d{4})\b`), func(m []string) string { return dateValue(m[3], atoi(m[2]), m[1]) }},
+	{Phone, hasDigits, anywhere(`\+?\(?\d[\d ()\-\x{2011}]{6,17}\d\b`), phoneValue},
+	{Clock, hasPast, anywhere(`(?i)\b(half|quarter|(?:five|ten|twenty|twenty-five) minutes|five|ten|twenty|twenty-five) (past|to) (\d{1,2}|` + hourWords + `)\b`), spokenClock},
+	{Clock, hasOclock, begins(`(?i)\b(\d{1,2}|` + hourWords + `) ?o['’]clock\b`), func(m []string) string { return clockValue(plain(m[1]), "00", "") }},
+	{Clock, hasDigit | hasHalf, begins(`(?i)\b(\d{1,2})[:.](\d{2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], m[2], m[3]) }},
+	{Clock, hasDigit | hasHalf, begins(`(?i)\b(\d{1,2}) ?([ap])\.?m\b\.?`), func(m []string) string { return clockValue(m[1], "00", m[2]) }},
+	{Clock, hasDigit | hasColon, begins(`\b([01]?\d|2[0-3]):([0-5]\d)(?::[0-5]\d)?\b`), func(m []string) string { return clockValue(m[1], m[2], "") }},
+	{Clock, hasNoon, anywhere(`(?i)\b(noon|midday|midnight)\b`), func(m []string) string {
 		if strings.EqualFold(m[1], "midnight") {
 			return "00:00"
 		}
 		return "12:00"
 	}},
-	{Money, regexp.MustCompile(`(?i)([£$€])\s?(` + numberRe + `)(?:\s?(million|bn|billion|k)\b)?`), func(m []string) string {
+	{Money, hasDigit | hasSymbol, anywhere(`(?i)([£$€])\s?(` + numberRe + `)(?:\s?(million|bn|billion|k)\b)?`), func(m []string) string {
 		return map[string]string{"£": "GBP", "$": "USD", "€": "EUR"}[m[1]] + " " + scaled(m[2], m[3])
 	}},
-	{Money, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(pounds?|gbp|dollars?|usd|euros?|eur|pence|p|cents?)\b`), moneyValue},
-	{Percent, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(?:%|per ?cent\b)`), func(m []string) string { return plain(m[1]) + "%" }},
-	{Duration, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(seconds?|secs?|minutes?|mins?|hours?|hrs?|days?|nights?|weeks?|months?|years?)\b`), func(m []string) string {
+	{Money, hasAmount | hasMoney, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(pounds?|gbp|dollars?|usd|euros?|eur|pence|p|cents?)\b`), moneyValue},
+	{Percent, hasAmount | hasPercent, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(?:%|per ?cent\b)`), func(m []string) string { return plain(m[1]) + "%" }},
+	{Duration, hasAmount | hasDuration, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(seconds?|secs?|minutes?|mins?|hours?|hrs?|days?|nights?|weeks?|months?|years?)\b`), func(m []string) string {
 		u := strings.TrimSuffix(strings.ToLower(m[2]), "s")
 		if long, ok := map[string]string{"sec": "second", "min": "minute", "hr": "hour"}[u]; ok {
 			u = long
 		}
 		return plain(m[1]) + " " + u
 	}},
-	{Measure, regexp.MustCompile(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(kg|kilograms?|kilos?|g|grams?|tonnes?|mm|cm|centimetres?|m|metres?|meters?|km|kilometres?|miles?|inch(?:es)?|feet|ft|litres?|l|ml|mb|gb|tb|kb|°c|°f)\b`), func(m []string) string {
+	{Measure, hasAmount | hasMeasure, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(kg|kilograms?|kilos?|g|grams?|tonnes?|mm|cm|centimetres?|m|metres?|meters?|km|kilometres?|miles?|inch(?:es)?|feet|ft|litres?|l|ml|mb|gb|tb|kb|°c|°f)\b`), func(m []string) string {
 		return plain(m[1]) + " " + unitOf(m[2])
 	}},
-	{Number, regexp.MustCompile(`(?i)\b(?:` + numberRe + `)\b`), func(m []string) string { return plain(m[0]) }},
-	{Number, regexp.MustCompile(`(?i)\b(?:` + smallWords + `)(?:[ -](?:one|two|three|four|five|six|seven|eight|nine))?\b`), func(m []string) string { return plain(m[0]) }},
+	{Number, hasDigit, begins(`(?i)\b(?:` + numberRe + `)\b`), func(m []string) string { return plain(m[0]) }},
+	{Number, hasSmall, begins(`(?i)\b(?:` + smallWords + `)(?:[ -](?:one|two|three|four|five|six|seven|eight|nine))?\b`), func(m []string) string { return plain(m[0]) }},
 }
 
 // Quantities finds the figures in s, in order of place. Where two readings overlap, the more special one wins
 // ("7.40 am" is a time and not two numbers).
 func Quantities(s string) []Quantity {
+	have, starts := signsOf(s)
+	if have == 0 {
+		return nil
+	}
 	var out []Quantity
 	taken := make([]Piece, 0, 8)
 	for _, r := range recognisers {
+		if have&r.needs != r.needs {
+			continue
+		}
 	next:
-		for _, loc := range r.re.FindAllStringSubmatchIndex(s, -1) {
+		for _, loc := range r.re.matches(s, starts) {
 			for _, t := range taken {
 				if loc[0] < t.End && t.Start < loc[1] {
 					continue next

@@ -113,10 +113,26 @@ func BenchmarkCorpus(b *testing.B) {
 		_, err = a.PutQuestions(ctx, "c", "set", qs)
 		require.NoError(b, err)
 		began = time.Now()
-		_, _, err = a.StartRun(ctx, "c", "set")
+		r, _, err := a.StartRun(ctx, "c", "set")
 		require.NoError(b, err)
-		idle(b, a, "c")
+		for { // until it has ended; causes are found after that
+			run, err := a.Runs(ctx, "c", "set")
+			require.NoError(b, err)
+			if run[0].Summary != nil {
+				break
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
 		b.ReportMetric(time.Since(began).Seconds(), "s-1000-questions")
+		began = time.Now()
+		idle(b, a, "c")
+		run, _, err := a.RunResults(ctx, "c", r.ID)
+		require.NoError(b, err)
+		sum := run.Summary
+		b.ReportMetric(sum.MillisP50, "ms-reply-p50")
+		b.ReportMetric(sum.MillisP95, "ms-reply-p95")
+		b.ReportMetric(float64(sum.Passed.Of-sum.Passed.Hits), "failures")
+		b.ReportMetric(time.Since(began).Seconds(), "s-causes")
 		require.NoError(b, a.Close())
 	}
 }

@@ -8,7 +8,6 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"jolvex/core/answer"
-	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/method"
@@ -214,45 +213,12 @@ func (a *App) put(b answer.Bench, text string, turns []query.Turn) (prove.Seen, 
 		d := prove.Document{Address: cand.Address, Title: body.Title, Text: body.Of(cand.Evidence())}
 		s.Documents = append(s.Documents, d)
 	}
-	g := answer.Grounder{Sentence: a.words, Rarity: func(stem string) float64 { return index.Rarity(b.View.Chunks(), b.View.Frequency(stem)) }}
 	for i, x := range t.Reply {
-		switch {
-		case x.Candidate < 0:
-			s.Grounded[i] = -1
-		case x.Grounding != nil:
-			s.Grounded[i] = x.Grounding.Score
-		default:
-			if s.Grounded[i], err = a.grounding(g, t, x); err != nil {
-				return s, ms, err
-			}
+		if s.Grounded[i], err = b.Carried(t, x); err != nil {
+			return s, ms, err
 		}
 	}
 	return s, ms, nil
-}
-
-// grounding weighs a sentence that was taken from the evidence against the passage that it cites.
-func (a *App) grounding(g answer.Grounder, t *answer.Trail, x answer.Sentence) (float64, error) {
-	c := t.Candidates[x.Candidate]
-	body, err := a.Version(c.Version)
-	if err != nil {
-		return 0, err
-	}
-	heading := body.Title
-	for i, b := range body.Blocks {
-		if !b.Span.Overlaps(c.Evidence()) {
-			continue
-		}
-		for _, h := range body.Path(i) {
-			heading += " " + h
-		}
-		if b.Kind == doc.Table {
-			for _, h := range b.Grid.Header {
-				heading += " " + h
-			}
-		}
-	}
-	w, err := g.Check(x.Text, t.Question, []answer.Source{{Text: body.Of(c.Evidence()), Heading: heading}})
-	return w.Score, err
 }
 
 // benchFor is a bench over an index that was built with the method: the corpus's own, or else one made for the purpose and kept
