@@ -375,7 +375,7 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 		case u.row != nil:
 			bounds := boundsBonus(u, amounts)
 			u.bounded = bounds > 0
-			u.score += rowBonus(u, terms, sum) + columnBonus(u, terms, sum) + bounds
+			u.score += rowBonus(u, terms, sum) + bounds
 		case place == 0:
 			u.score += 0.15
 		case place == 1:
@@ -421,32 +421,6 @@ func tightest(us []unit) {
 		best[us[i].grid] = i
 	}
 }
-
-// columnBonus favours the rows of a table of which the question names a column: "on which days" asks the table that has them.
-func columnBonus(u *unit, terms []asked, sum float64) float64 {
-	if sum == 0 {
-		return 0
-	}
-	labels, has := labelCells(u), map[string]bool{}
-	for c, h := range u.grid.Header {
-		if c < len(labels) && !labels[c] {
-			for s := range stems(h) {
-				has[s] = true
-			}
-		}
-	}
-	got := 0.0
-	for i := range terms {
-		if has[terms[i].Stem] {
-			got += terms[i].weight
-			delete(has, terms[i].Stem)
-		}
-	}
-	return asksColumn * got / sum
-}
-
-// asksColumn is how much it counts that a question names the columns of a table.
-const asksColumn = 0.8
 
 // held is what a row gains whose range holds an amount of the question.
 const held = 0.6

@@ -21,16 +21,6 @@ func TestTheTightestRangeIsTheRow(t *testing.T) {
 	}
 }
 
-// The question names a column: the rows that have it answer, not a sentence that shares more of its words.
-func TestATableWhoseColumnIsAskedForAnswers(t *testing.T) {
-	b := bench(t, index.Public, map[string]string{
-		"winter": "# Winter buses\n\n## Town to mill, winter\n\n| Departure | Return | Days |\n|---|---|---|\n| 09:30 | 14:45 | Wednesday and Saturday |\n\nThere are no buses from the town to the harbour in winter.\n",
-		"lost":   "# Lost things\n\nAsk the driver of the bus.\n", "fares": "# Fares\n\nA bus ticket costs £2.00.\n", "dogs": "# Dogs\n\nDogs ride on the bus for nothing.\n",
-		"school": "# School\n\nThe school bus is free in winter and in summer.\n", "night": "# Night\n\nThe night bus runs on Fridays.\n",
-	})
-	assert.Contains(t, ask(t, b, "On which days is there a bus to the mill in winter?").Text(), "Wednesday and Saturday")
-}
-
 func TestALaterQuestionOfAMessageLeansOnTheFirst(t *testing.T) {
 	b := bench(t, index.Public, map[string]string{
 		"parking": "# Parking\n\nThe car park is behind the school.\n\n| Stay | Price |\n|---|---|\n| One day | £7.50 |\n| One week | £32.00 |\n",
