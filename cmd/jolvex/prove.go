@@ -94,15 +94,8 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 	if err := cl.call(ctx, http.MethodPost, corpusPath(corpus, "sets", set, "runs"), nil, &started); err != nil {
 		return nil, err
 	}
-	if _, err := cl.follow(ctx, corpus, started.Job.ID, func(j work.Job) {
-		if !s.json && j.Total > 0 {
-			fmt.Fprintf(os.Stderr, "\r%d of %d questions ", j.Done, j.Total)
-		}
-	}); err != nil {
+	if _, err := cl.follow(ctx, corpus, started.Job.ID, showProgress(s)); err != nil {
 		return nil, err
-	}
-	if !s.json {
-		fmt.Fprintln(os.Stderr)
 	}
 	var report api.RunReport
 	if err := cl.call(ctx, http.MethodGet, corpusPath(corpus, "runs", started.Run.ID), nil, &report); err != nil {
@@ -112,6 +105,26 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 		return nil, errors.New("the run ended without a summary")
 	}
 	return &report, nil
+}
+
+// showProgress tells how far a job has come, on one line of a terminal; to a file or a pipe it tells nothing.
+func showProgress(s *settings) func(work.Job) {
+	info, err := os.Stderr.Stat()
+	if s.json || err != nil || info.Mode()&os.ModeCharDevice == 0 {
+		return func(work.Job) {}
+	}
+	last := -1
+	return func(j work.Job) {
+		if j.Total == 0 || j.Done == last {
+			return
+		}
+		last = j.Done
+		end := ""
+		if j.Done == j.Total {
+			end = "\n"
+		}
+		fmt.Fprintf(os.Stderr, "\r%d of %d, %s %s", j.Done, j.Total, j.Note, end)
+	}
 }
 
 func printRun(s *settings, r *api.RunReport) error {

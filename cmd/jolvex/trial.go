@@ -89,15 +89,8 @@ func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, 
 	if err := cl.call(cmd.Context(), http.MethodPost, path, plan, &started); err != nil {
 		return nil, err
 	}
-	if _, err := cl.follow(cmd.Context(), corpus, started.Job.ID, func(j work.Job) {
-		if !s.json && j.Total > 0 {
-			fmt.Fprintf(os.Stderr, "\r%d of %d questions ", j.Done, j.Total)
-		}
-	}); err != nil {
+	if _, err := cl.follow(cmd.Context(), corpus, started.Job.ID, showProgress(s)); err != nil {
 		return nil, err
-	}
-	if !s.json {
-		fmt.Fprintln(os.Stderr)
 	}
 	var all []work.Study
 	if err := cl.call(cmd.Context(), http.MethodGet, corpusPath(corpus, "studies"), nil, &all); err != nil {

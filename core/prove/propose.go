@@ -42,6 +42,7 @@ const (
 // sentences, and its headings. What is proposed can be answered by what stands at its span, and expects that.
 func Propose(about Document, d *doc.Document) []Proposal {
 	p := &proposer{about: about, d: d, kinds: map[string]int{}, asked: map[string]bool{}}
+	p.title()
 	for i, b := range d.Blocks {
 		switch b.Kind {
 		case doc.Heading:
@@ -77,6 +78,21 @@ func (p *proposer) add(kind, question string, span doc.Span, expect ...Expectati
 	p.kinds[kind]++
 	p.asked[key] = true
 	p.out = append(p.out, Proposal{Question: q, Kind: kind, Span: span, Answer: doc.Fold(p.d.Of(span)), Address: p.about.Address, Title: p.about.Title})
+}
+
+// title proposes a title that asks: questions that are kept with their answers have one.
+func (p *proposer) title() {
+	if !strings.HasSuffix(p.d.Title, "?") {
+		return
+	}
+	for _, b := range p.d.Blocks {
+		if b.Kind == doc.Paragraph || b.Kind == doc.Item {
+			if first, ok := p.firstSentence(b.Span); ok {
+				p.add(FromPair, p.d.Title, first, p.reaches(first))
+			}
+			return
+		}
+	}
 }
 
 // heading proposes a heading that asks, or one with a paragraph under it.
@@ -186,12 +202,19 @@ func (p *proposer) sentences(i int, b doc.Block) {
 			}
 		}
 		subject = strings.TrimSpace(leading.ReplaceAllString(subject, ""))
-		if len(text.Content(subject)) == 0 {
+		if n := len(text.Content(subject)); n == 0 || n > mostOfSubject || noSubject.MatchString(subject) {
 			continue
 		}
 		p.add(FromFigure, fmt.Sprintf(asksFor[qs[0].Kind], subject), s, Expectation{Kind: Gives, Values: []string{said[qs[0].Start:qs[0].End]}})
 	}
 }
+
+// mostOfSubject is how many content words the subject of a figure may have, for the question to be one that somebody might ask.
+const mostOfSubject = 7
+
+// noSubject finds beginnings of sentences that name nothing a figure could be of: orders, conditions, pronouns. (Common practice, no
+// published source.)
+var noSubject = regexp.MustCompile(`(?i)(?:^|\s)(?:they|it|he|she|we|you|i|all of them|there)\b|^(?:ask|tell|write|call|ring|bring|show|send|pay|see|take|keep|give|go|be|if|when|while|after|before|on|in|at|for|to|from|by|with|whoever|whatever|as|but|and)\b`)
 
 // tail is what a beginning of a sentence may end with that belongs to the figure after it.
 var tail = regexp.MustCompile(`(?i)(?:\s+(?:is|are|was|were|costs?|takes?|for|at|on|in|from|to|of|by|about|around|only|than|least|most|up|until|within|after|before|every|each|more|less|and|or|a|an|the|it|has|have|carries|weighs|must|be|can|may|open|opens|close|closes))+$`)

@@ -297,7 +297,7 @@ func (t *Trialled) pick(arms []Arm) {
 	switch {
 	case pick > 0:
 		t.Why = fmt.Sprintf("it fixes %d questions and breaks %d: beyond chance after %d comparisons (p %.3f)", arms[pick].Fixed, arms[pick].Broken, len(arms)-1, arms[pick].P)
-	case t.Best == 0:
+	case arms[t.Best].Passed.Hits <= arms[0].Passed.Hits:
 		t.Why = "no method passes more than the draft"
 	default:
 		b := arms[t.Best]

@@ -84,11 +84,9 @@ func run(address, out, only string, extra []shot) error {
 		}
 	}
 	shots := []shot{
-		{"home", address + "/", "table.plain", nil},
 		{"gather", base + "/gather", "tr.line", nil},
 		{"choose", base + "/gather", ".source", click(`.source a[href*="/choose/"]`)},
 		{"checks", base + "/gather/checks", ".finding", nil},
-		{"add", base + "/gather/add", ".kinds", nil},
 		{"document", base + "/gather?q=Conditions", "tr.line", func(ctx context.Context) error {
 			return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(`tr.line a`)), chromedp.WaitVisible(chromedp.CSS(".reading")), chromedp.WaitVisible(chromedp.CSS(".strata button")))
 		}},
@@ -105,7 +103,17 @@ func run(address, out, only string, extra []shot) error {
 		{"rules", base + "/answer?view=rules", ".rules li", click(".rules .name")},
 		{"rewriting", base + "/find?view=rewriting", ".bench tbody tr", nil},
 		{"prove", base + "/prove", ".figures", nil},
-		{"verdict", base + "/prove", ".figures", click(".results tbody tr:nth-child(16) .linkish")},
+		{"verdict", base + "/prove?show=failed", ".figures", func(ctx context.Context) error {
+			return errors.Join(click(".results tbody tr:nth-child(4) .linkish")(ctx), chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(".fixes"))))
+		}},
+		{"questions", base + "/prove?view=questions", ".line .cell", nil},
+		{"trial", base + "/prove?view=trials", ".plan .notice", func(ctx context.Context) error {
+			js := fmt.Sprintf(`fetch('/api/corpora/%s/sets/%s/trials', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({
+				search: 'grid', factors: [{ key: 'answer.sources', values: ['1', '2', '3'] }, { key: 'answer.bar', values: ['0.3', '0.5', '0.7'] }, { key: 'find.keep', values: ['4', '8'] }] }) })`,
+				url.PathEscape(demo.Corpus), url.PathEscape(demo.Set))
+			wait := `document.querySelectorAll('svg circle').length === 18 && !document.querySelector('progress')`
+			return errors.Join(chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js+";")), until(ctx, wait))
+		}},
 		// Last: it leaves the dark theme behind.
 		{"palette", base + "/shape", ".text section", func(ctx context.Context) error {
 			return errors.Join(find(ctx, "dark theme\r"), find(ctx, "bicycle"))
@@ -123,6 +131,16 @@ func run(address, out, only string, extra []shot) error {
 		}
 	}
 	return nil
+}
+
+// until waits for a condition of the page, two minutes at most.
+func until(ctx context.Context, js string) error {
+	for end := time.Now().Add(2 * time.Minute); time.Now().Before(end); time.Sleep(200 * time.Millisecond) {
+		if ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](js)); err != nil || ok {
+			return err
+		}
+	}
+	return fmt.Errorf("still not so: %s", js)
 }
 
 func take(ctx context.Context, s shot, out string) error {

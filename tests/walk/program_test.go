@@ -258,6 +258,27 @@ func TestProveInABuild(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(r.stdout), &got))
 	assert.NotEmpty(t, got.Run.Before)
 	assert.Empty(t, got.Run.Broken, "the same run again is the same")
+
+	now, summary := filepath.Join(t.TempDir(), "now.json"), filepath.Join(t.TempDir(), "summary.md")
+	r = run(t, "", "prove", "--data", data, "--corpus", "f", "--set", "first", "--floor", "hit5=0.5", "--floor", "tag:direct=0.5", "--report", now, "--markdown", summary)
+	require.Equal(t, 0, r.code, r.stderr)
+	raw, err = os.ReadFile(summary)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), "| hit@5 |")
+	r = run(t, "", "prove", "--data", data, "--corpus", "f", "--set", "first", "--baseline", now, "--floor", "facts=1")
+	assert.Equal(t, 3, r.code, "below the floor of facts")
+	assert.Contains(t, r.stderr, "0 fixed, 0 broken over 80 questions")
+
+	r = run(t, "", "trial", "--data", data, "--corpus", "f", "--set", "first", "--vary", "answer.bar=0,1", "--json")
+	require.Equal(t, 0, r.code, r.stderr)
+	var tried struct {
+		Arms []struct{ Settings map[string]string }
+		Sums struct{ Pick int }
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.stdout), &tried))
+	assert.Len(t, tried.Arms, 3)
+	assert.Zero(t, tried.Sums.Pick, "answering everything or nothing is no better than the draft")
+	assert.Equal(t, 2, run(t, "", "trial", "--data", data, "--corpus", "f", "--set", "first", "--vary", "answer.bar").code)
 }
 
 func TestWrongCallsSaySo(t *testing.T) {

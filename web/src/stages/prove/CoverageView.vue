@@ -84,7 +84,9 @@ onMounted(async () => {
             <RouterLink :to="{ name: 'document', params: { corpus: corpus.name, document: d.document } }">{{
               d.title || shortAddress(d.address)
             }}</RouterLink>
-            <br /><span class="muted mono">{{ shortAddress(d.address) }}</span>
+            <template v-if="shortAddress(d.address) !== d.title"
+              ><br /><span class="muted mono">{{ shortAddress(d.address) }}</span></template
+            >
           </td>
           <td>
             <span class="layers">

@@ -39,10 +39,10 @@ async function keep(): Promise<void> {
   if (it === undefined) return
   const got = await prove.attempt(() => send(it.name, it.file, true))
   if (got === undefined) return
-  told.value = `${it.name}: ${count(got.questions)} questions`
   chosen.value = undefined
   await prove.load()
   prove.set = it.name
+  told.value = `${it.name}: ${count(got.questions)} questions`
 }
 </script>
 

@@ -51,14 +51,14 @@ const exportOf = (form: string): string =>
 
 let stop: (() => void) | undefined
 onMounted(async () => {
+  stop = corpus.onJobEnd((j) => {
+    if (j.kind === 'run') void prove.load()
+  })
   await prove.load()
   const m = await prove.attempt(() =>
     ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } })),
   )
   modelled.value = m?.answer.composer === 'model'
-  stop = corpus.onJobEnd((j) => {
-    if (j.kind === 'run') void prove.load()
-  })
 })
 onUnmounted(() => stop?.())
 </script>

@@ -36,6 +36,7 @@ const shown = computed(() => {
     )
 })
 const open = computed(() => list.value.find((q) => q.id === openId.value))
+const more = (q: Question): string => (beyond(q) > 0 ? `+${beyond(q)}` : 'open')
 const doubtful = computed(() => new Set(doubts.value.map((d) => d.question)))
 const unsaved = computed(() => JSON.stringify(list.value) !== saved.value)
 
@@ -154,8 +155,11 @@ function keys(e: KeyboardEvent): void {
     editing.value = ''
     commit()
   } else if (e.key === ' ' && !e.ctrlKey) pick()
-  else if (e.key.length === 1 && !e.ctrlKey && !e.metaKey && !e.altKey) void begin(e.key)
-  else return
+  else if (e.key.length === 1 && !e.ctrlKey && !e.metaKey && !e.altKey) {
+    void begin('') // the field has the focus before the letter is typed
+    e.stopPropagation()
+    return
+  } else return
   e.preventDefault()
   e.stopPropagation()
 }
@@ -340,10 +344,10 @@ onUnmounted(() => {
         <button
           class="linkish"
           tabindex="-1"
-          :aria-label="`Open ${q.id}`"
+          :aria-label="`${more(q)} ${q.id}`"
           @click="openId = q.id === openId ? '' : q.id"
         >
-          {{ beyond(q) > 0 ? `+${beyond(q)}` : 'open' }}
+          {{ more(q) }}
         </button>
       </span>
     </div>

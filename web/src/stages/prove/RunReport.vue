@@ -44,11 +44,15 @@ const causes = computed(() => {
 const open = computed(() => list.value.find((r) => r.question.id === openId.value))
 const interval = (f: Schema['ProveFigure']): string => `${f.interval.low.toFixed(2)} to ${f.interval.high.toFixed(2)}`
 
+let asked = 0
+
 async function load(): Promise<void> {
+  const mine = ++asked
   if (props.run === '') return
-  report.value = await prove.attempt(() =>
+  const got = await prove.attempt(() =>
     ok(api.GET('/api/corpora/{corpus}/runs/{run}', { params: { path: { corpus: corpus.name, run: props.run } } })),
   )
+  if (mine === asked) report.value = got // what was asked for later is newer
 }
 
 function turn(id: string): void {
@@ -76,11 +80,11 @@ watch(
   },
 )
 let stop: (() => void) | undefined
-onMounted(async () => {
-  await load()
+onMounted(() => {
   stop = corpus.onJobEnd((j) => {
     if (j.kind === 'run') void load()
   })
+  void load()
 })
 onUnmounted(() => stop?.())
 </script>

@@ -156,9 +156,9 @@ onUnmounted(() => stop())
     </table>
     <div class="row">
       <ElButton :disabled="!ready" @click="reckon">What would it take?</ElButton>
-      <ElButton type="primary" :disabled="!ready || job !== undefined" @click="go"
-        >Try {{ count(methods) }} methods</ElButton
-      >
+      <ElButton type="primary" :disabled="!ready || job !== undefined" @click="go">{{
+        plan.factors.length === 0 ? 'Try' : `Try ${count(methods)} methods`
+      }}</ElButton>
       <ElButton v-if="job" @click="stopEarly">Stop early, keep what has come</ElButton>
       <span v-if="cost" role="status">
         {{ count(cost.methods) }} methods, the draft among them, over {{ count(cost.indexes + 1) }}

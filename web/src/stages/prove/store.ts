@@ -56,8 +56,12 @@ export const useProve = defineStore('prove', () => {
   async function load(): Promise<void> {
     try {
       const path = { corpus: corpus.name }
-      sets.value = await ok(api.GET('/api/corpora/{corpus}/sets', { params: { path } }))
-      runs.value = await ok(api.GET('/api/corpora/{corpus}/runs', { params: { path } }))
+      const [all, made] = await Promise.all([
+        ok(api.GET('/api/corpora/{corpus}/sets', { params: { path } })),
+        ok(api.GET('/api/corpora/{corpus}/runs', { params: { path } })),
+      ])
+      sets.value = all // at once: a set that is shown is a set that is chosen
+      runs.value = made
       if (!sets.value.some((s) => s.name === set.value)) set.value = sets.value[0]?.name ?? ''
       problem.value = ''
     } catch (e) {
