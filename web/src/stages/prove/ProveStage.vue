@@ -29,10 +29,16 @@ const view = computed({
   set: (v) => void router.replace({ query: v === 'runs' ? {} : { view: v } }),
 })
 const runId = computed(() => String(route.query.run ?? prove.runs.find((r) => r.summary && r.note === '')?.id ?? ''))
-const trials = computed(() => corpus.active.filter((j) => j.kind === 'study'))
-
 const repeats = ref(1)
 const modelled = ref(false)
+/** What a run is likely to cost, from what the last one of this set did. */
+const cost = computed(() => {
+  const id = prove.sets.find((s) => s.name === prove.set)
+  const last = prove.runs.find((r) => r.set === id?.id && (r.summary?.price ?? 0) > 0)
+  if (id === undefined || last?.summary === undefined) return 0
+  return (last.summary.price / Math.max(1, last.questions)) * id.count * repeats.value
+})
+const trials = computed(() => corpus.active.filter((j) => j.kind === 'study'))
 
 async function start(): Promise<void> {
   const got = await prove.attempt(() =>
@@ -87,6 +93,7 @@ onUnmounted(() => stop?.())
               aria-label="How often each question is asked"
             />
           </label>
+          <span v-if="modelled && cost > 0" class="muted">likely to cost about {{ cost.toFixed(4) }}</span>
           <span class="muted">
             Export:
             <a :href="exportOf('jsonl')" download>JSONL</a>, <a :href="exportOf('csv')" download>CSV</a>,

@@ -67,7 +67,7 @@ async function apply(a: Arm): Promise<void> {
   <section v-if="arms.length > 0" class="stack" aria-label="Outcome of the trial">
     <div class="notice stack">
       <p>
-        <b>{{ sums.sure ? 'Take' : 'Stay with' }}: {{ named(arms[sums.pick] as Arm) }}.</b> {{ sums.why }}.
+        <b>{{ sums.sure ? 'Take' : 'Stay with' }}: {{ named(arms[sums.pick] as Arm) }}</b> – {{ sums.why }}.
       </p>
       <p class="muted">
         Scored on questions that it was not chosen on, the choosing passes {{ percent(sums.honest.rate) }} ({{
