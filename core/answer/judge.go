@@ -105,19 +105,9 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	}
 	words := wordsOf(p.units, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
 	f.Soft, f.Exact = coverage(terms, has, words, cache)
-	named := stems(append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
-	var rest []asked
-	for _, t := range terms {
-		if !named[t.Stem] && !light[t.Stem] {
-			rest = append(rest, t)
-		}
-	}
-	if f.Rest = 1; len(rest) > 0 {
-		f.Rest, _ = coverage(rest, has, words, cache)
-	}
 	for s := range extra {
 		if has[s] { // the compound's other spelling stands there
-			f.Soft, f.Exact, f.Rest = max(f.Soft, 0.8), max(f.Exact, 0.8), max(f.Rest, 0.8)
+			f.Soft, f.Exact = max(f.Soft, 0.8), max(f.Exact, 0.8)
 		}
 	}
 	f.Heading = headingMatch(terms, p.rank.Entry.Path)

@@ -83,7 +83,6 @@ type Features struct {
 	Heading float64 `json:"heading"` // how much of the nearest heading the question names, 0 to 1
 	Margin  float64 `json:"margin"`  // how far Cosine stands out from that of the chunks that are merely about
 	Missing float64 `json:"missing"` // 1 when a price or a way to reach somebody is asked for and no kept passage holds any
-	Rest    float64 `json:"rest"`    // coverage of what is asked of the subject: the words that its title and headings do not name; 1 when they name all
 	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }
 

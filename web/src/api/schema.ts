@@ -1400,8 +1400,6 @@ export interface components {
             /** Format: double */
             figure: number;
             /** Format: double */
-            focus: number;
-            /** Format: double */
             heading: number;
             /** Format: double */
             margin: number;

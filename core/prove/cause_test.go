@@ -1,0 +1,254 @@
+package prove
+
+import (
+	"errors"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/answer"
+	"jolvex/core/doc"
+	"jolvex/core/query"
+	"jolvex/core/rule"
+)
+
+// scripted is a corpus as a diagnosis sees it: what is known, what is held, and what comes of asking again.
+type scripted struct {
+	known []Known
+	held  []Held
+	rules []rule.Rule
+	again func(change Alteration, documents []string) (Seen, bool)
+	asked []string
+	fails error
+}
+
+func (s *scripted) Named(names []string) ([]Known, error) {
+	var out []Known
+	for _, k := range s.known {
+		if (Document{Address: k.Address, Title: k.Title}).Is(names) {
+			out = append(out, k)
+		}
+	}
+	return out, s.fails
+}
+
+func (s *scripted) Holding(Expectation) ([]Held, error) { return s.held, s.fails }
+
+func (s *scripted) Rules() []rule.Rule { return s.rules }
+
+func (s *scripted) Again(change Alteration, documents []string) (Seen, Verdict, error) {
+	var keys []string
+	for k, v := range change.Settings {
+		keys = append(keys, k+"="+v)
+	}
+	slices.Sort(keys)
+	s.asked = append(s.asked, strings.Join(append(append(keys, change.RulesOff...), documents...), " "))
+	if s.again == nil {
+		return reply(answer.Answered, "so"), Verdict{}, s.fails
+	}
+	seen, passed := s.again(change, documents)
+	return seen, Verdict{Passed: passed, Refused: seen.Trail.Outcome == answer.Refused}, s.fails
+}
+
+// reply is a reply of one sentence from the first candidate.
+func reply(o answer.Outcome, said string, candidates ...answer.Candidate) Seen {
+	t := &answer.Trail{Outcome: o, Support: 0.7, Bar: 0.5, Candidates: candidates, Reply: []answer.Sentence{{Text: said, Candidate: -1}}}
+	s := Seen{Trail: t}
+	for _, c := range candidates {
+		s.Documents = append(s.Documents, Document{Address: "http://x/" + c.Document, Title: c.Document})
+	}
+	if len(candidates) > 0 && o == answer.Answered {
+		t.Reply[0].Candidate = 0
+	}
+	return s
+}
+
+func chunkOf(document string, from, to int, kept bool) answer.Candidate {
+	return answer.Candidate{Document: document, Span: doc.Span{Start: from, End: to}, Kept: kept}
+}
+
+// place is where the expected passage stands: characters 10 to 20 of the page "fares".
+func place(change func(*Held)) Held {
+	h := Held{Known: Known{Document: "fares", Source: "site", Address: "http://x/fares", Title: "fares"}, Span: doc.Span{Start: 10, End: 20}, Text: "A kayak costs £6.50 each way."}
+	if change != nil {
+		change(&h)
+	}
+	return h
+}
+
+var wanted = Question{ID: "q", Text: "What does a kayak cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"£6.50"}}, {Kind: Cites, Values: []string{"/fares"}}}}
+
+func diagnosed(t *testing.T, q Question, s Seen, p *scripted) Diagnosis {
+	t.Helper()
+	v := Judge(q, s)
+	require.False(t, v.Passed, "the question has to fail")
+	d, err := Diagnose(q, s, v, p)
+	require.NoError(t, err)
+	assert.NotEmpty(t, d.Why)
+	return d
+}
+
+func labels(d Diagnosis) string {
+	var out []string
+	for _, f := range d.Fixes {
+		out = append(out, f.Label)
+	}
+	return strings.Join(out, "; ")
+}
+
+func TestEachCauseIsTold(t *testing.T) {
+	here := []Known{place(nil).Known}
+	off := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
+	kept := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, true))
+	for name, c := range map[string]struct {
+		q    Question
+		s    Seen
+		p    scripted
+		want Cause
+		fix  string // a part of the labels of the fixes
+	}{
+		"the page is not there":  {wanted, off, scripted{}, NotGathered, "Gather it"},
+		"the page was left out":  {wanted, off, scripted{known: []Known{place(func(h *Held) { h.Trouble = "it was left out" }).Known}}, LeftOut, "take it in"},
+		"nothing says it":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Mentions, Values: []string{"a moat"}}}}, off, scripted{}, NotGathered, "settled answer"},
+		"the page says no such":  {wanted, off, scripted{known: here}, Doubtful, "Amend"},
+		"it said so once":        {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Past = true })}}, Doubtful, "says now"},
+		"a cut runs through":     {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Cut = true })}}, CutAcross, "Make chunks larger"},
+		"too far down":           {wanted, off, scripted{known: here, held: []Held{place(nil)}}, RankedBelow, "priority"},
+		"kept and not said":      {wanted, kept, scripted{known: here, held: []Held{place(nil)}}, NotUsed, "Draw on more chunks"},
+		"another was preferred":  {wanted, kept, scripted{known: here, held: []Held{place(nil)}, again: func(_ Alteration, only []string) (Seen, bool) { return off, len(only) == 1 && only[0] == "fares" }}, Neighbour, "priority"},
+		"right, another page":    {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Cites, Values: []string{"/fares"}}}}, off, scripted{known: here}, WrongPage, "Accept the page"},
+		"it answered":            {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Refuses}}}, off, scripted{}, ShouldRefuse, "Raise the evidence bar to 0.71"},
+		"it did not ask back":    {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: AsksBack}}}, off, scripted{}, ShouldAskBack, "Ask back"},
+		"too many words":         {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Short, Values: []string{"2"}}}}, off, scripted{}, MannerBreached, "2 words"},
+		"another language":       {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Language, Values: []string{"fr"}}}}, off, scripted{}, MannerBreached, ""},
+		"words of a passage":     {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: NotMentions, Values: []string{"blue"}}}}, off, scripted{}, Neighbour, "Never say “blue”"},
+		"words of its own":       {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: NotMentions, Values: []string{"sorry"}}}}, reply(answer.Answered, "So sorry."), scripted{}, MannerBreached, ""},
+		"no rule does so":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: HandsOver}}}, off, scripted{}, RuleMissed, ""},
+		"the rule is off":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Follows, Values: []string{"Parties"}}}}, off, scripted{rules: []rule.Rule{{ID: "p", Name: "Parties", Off: true}}}, RuleMissed, ""},
+		"the rule did not catch": {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Follows, Values: []string{"Parties"}}}}, off, scripted{rules: []rule.Rule{{ID: "p", Name: "Parties"}}}, RuleMissed, "example wordings of “Parties”"},
+	} {
+		d := diagnosed(t, c.q, c.s, &c.p)
+		assert.Equal(t, c.want, d.Cause, "%s: %s", name, d.Why)
+		assert.Contains(t, labels(d), c.fix, name)
+	}
+}
+
+func TestAFoldedPassageIsCrowdedOut(t *testing.T) {
+	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
+	s.Trail.Left = []answer.Left{{Document: "fares", Span: doc.Span{Start: 0, End: 40}, Why: "repeats", Of: 1}}
+	d := diagnosed(t, wanted, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
+	assert.Equal(t, CrowdedOut, d.Cause)
+	assert.Equal(t, "false", d.Fixes[0].Change.Settings["find.fold"])
+}
+
+// The pass that leads away is found by switching off one after another those that changed something.
+func TestThePassThatLeadsAwayIsNamed(t *testing.T) {
+	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
+	s.Trail.Reading.Steps = []query.Step{{Pass: query.PassSpelling, Changed: true}, {Pass: query.PassGlossary, Changed: true}, {Pass: query.PassFiller}}
+	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (Seen, bool) {
+		if c.Settings["query.glossary"] == "false" {
+			return reply(answer.Answered, "A kayak costs £6.50.", chunkOf("fares", 0, 50, true)), true
+		}
+		return s, false
+	}}
+	d := diagnosed(t, wanted, s, p)
+	assert.Equal(t, LostInRewriting, d.Cause, d.Why)
+	assert.Contains(t, d.Why, "glossary")
+	require.Len(t, d.Fixes, 1, "spelling is not to blame")
+	assert.True(t, d.Fixes[0].Cures)
+	assert.Contains(t, d.Shown, "without the pass spelling, it fails as well")
+}
+
+func TestAPassageFurtherDownIsLookedForAndKept(t *testing.T) {
+	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, false))
+	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (Seen, bool) {
+		return reply(answer.Answered, "A kayak costs £6.50.", chunkOf("boats", 0, 9, true), chunkOf("fares", 0, 50, true)), c.Settings["find.keep"] != ""
+	}}
+	d := diagnosed(t, wanted, s, p)
+	assert.Equal(t, RankedBelow, d.Cause)
+	assert.Equal(t, "Keep 3 chunks for the reply", d.Fixes[0].Label, "what cures comes first")
+	assert.True(t, d.Fixes[0].Cures)
+	assert.False(t, d.Fixes[1].Cures)
+}
+
+func TestAWrongRefusalIsShownWithTheBarAtZero(t *testing.T) {
+	s := reply(answer.Refused, "Nothing about that.", chunkOf("fares", 0, 50, true))
+	s.Trail.Support = 0.41
+	right := reply(answer.Answered, "A kayak costs £6.50.", chunkOf("fares", 0, 50, true))
+	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (Seen, bool) {
+		return right, c.Settings["answer.bar"] == "0" || c.Settings["answer.bar"] == "0.40"
+	}}
+	d := diagnosed(t, wanted, s, p)
+	assert.Equal(t, WronglyRefused, d.Cause)
+	assert.Equal(t, "Lower the evidence bar to 0.40", d.Fixes[0].Label)
+	assert.True(t, d.Fixes[0].Cures, "a fix is tried, not believed")
+	assert.Contains(t, d.Shown, "with the evidence bar at 0, it passes")
+}
+
+func TestARuleThatStandsBeforeTheSources(t *testing.T) {
+	s := reply(answer.ByRule, "There are no discounts.")
+	s.Trail.Rules = &rule.State{Fired: []rule.Fired{{Rule: "d", Name: "Discounts", Why: "it says “discount”"}}}
+	p := &scripted{again: func(c Alteration, _ []string) (Seen, bool) {
+		return reply(answer.Answered, "A kayak costs £6.50."), slices.Contains(c.RulesOff, "d")
+	}}
+	d := diagnosed(t, wanted, s, p)
+	assert.Equal(t, RuleMisfired, d.Cause)
+	assert.Equal(t, []string{"d"}, d.Fixes[0].Change.RulesOff)
+
+	p.again = func(Alteration, []string) (Seen, bool) { return s, false }
+	d = diagnosed(t, wanted, s, p)
+	assert.NotEqual(t, RuleMisfired, d.Cause, "without the rule it fails as well: the rule is not to blame")
+}
+
+func TestASourceThatSaysOtherwiseAndWasBelieved(t *testing.T) {
+	s := reply(answer.Answered, "A kayak costs £5.00 each way.", chunkOf("old", 0, 50, true), chunkOf("fares", 0, 50, true))
+	d := diagnosed(t, wanted, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
+	assert.Equal(t, OutOfDate, d.Cause, d.Why)
+	assert.Contains(t, labels(d), "Leave out what is out of date")
+}
+
+func TestWhatAModelAddsIsTold(t *testing.T) {
+	s := reply(answer.Answered, "A kayak costs £9.00.", chunkOf("fares", 0, 50, true))
+	s.Trail.Written = &answer.Written{}
+	s.Trail.Reply[0].Grounding, s.Trail.Reply[0].Unsupported = &answer.Grounding{Score: 0.1}, true
+	d := diagnosed(t, wanted, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
+	assert.Equal(t, Unsupported, d.Cause)
+}
+
+// The page that is named wins over others that hold the figure, and among its places the one that speaks of what was asked.
+func TestThePlaceThatIsMeant(t *testing.T) {
+	other := place(func(h *Held) {
+		h.Document, h.Address, h.Text = "dogs", "http://x/dogs", "A kayak and a dog cost £6.50."
+	})
+	beside := place(func(h *Held) { h.Span, h.Text = doc.Span{Start: 30, End: 40}, "Parking costs £6.50 a day." })
+	n := &inquiry{q: wanted}
+	got, ok := n.choosePlace([]Held{other, beside, place(nil)}, []Known{place(nil).Known})
+	require.True(t, ok)
+	assert.Equal(t, place(nil).Span, got.Span)
+	_, ok = n.choosePlace(nil, nil)
+	assert.False(t, ok)
+}
+
+func TestADiagnosisThatBreaksOffSaysSo(t *testing.T) {
+	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
+	_, err := Diagnose(wanted, s, Judge(wanted, s), &scripted{fails: errors.New("the disk is full")})
+	assert.ErrorContains(t, err, "the disk is full")
+}
+
+func TestCausesAreAllDifferent(t *testing.T) {
+	seen := map[Cause]bool{}
+	for _, c := range Causes() {
+		assert.False(t, seen[c], c)
+		seen[c] = true
+	}
+	assert.Len(t, seen, 18)
+}
+
+func TestChangesThatReachTheChunks(t *testing.T) {
+	assert.True(t, Alteration{Settings: map[string]string{"chunk.size": "300"}}.Recuts())
+	assert.True(t, Alteration{Settings: map[string]string{"embed.grade": "words"}}.Recuts())
+	assert.False(t, Alteration{Settings: map[string]string{"find.keep": "3"}, RulesOff: []string{"x"}}.Recuts())
+}

@@ -1,0 +1,110 @@
+package prove
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/answer"
+)
+
+func TestFiguresWithinATolerance(t *testing.T) {
+	for _, c := range []struct {
+		reply, want string
+		within      float64
+		held        bool
+	}{
+		{"It takes 37 minutes.", "35 minutes", 2, true},
+		{"It takes 38 minutes.", "35 minutes", 2, false},
+		{"It costs £12.60.", "£12.50", 0.10, true},
+		{"It costs €12.50.", "£12.50", 5, false}, // another currency
+		{"It opens at 09:10.", "half past nine", 20, true},
+		{"It is on 4 May 2026.", "3 May 2026", 1, true},
+		{"It weighs 24 kg.", "23 kg", 1, true},
+		{"It weighs 24 m.", "23 kg", 1, false},
+		{"Ring 01632 960412.", "01632 960411", 5, false}, // what is no amount is held to the letter
+		{"It takes 35 minutes.", "35 minutes", 0, true},
+	} {
+		e := Expectation{Kind: Gives, Values: []string{c.want}, Within: c.within}
+		require.NoError(t, e.check(), c.want)
+		held, note := gives(c.reply, e)
+		assert.Equal(t, c.held, held, "%s for %s within %g: %s", c.reply, c.want, c.within, note)
+	}
+}
+
+func TestExpectationsThatCannotBeMeant(t *testing.T) {
+	for name, e := range map[string]Expectation{
+		"no number of words":   {Kind: Short, Values: []string{"few"}},
+		"two numbers of words": {Kind: Short, Values: []string{"3", "4"}},
+		"no language":          {Kind: Language},
+		"no code":              {Kind: Language, Values: []string{"English"}},
+		"a wording within":     {Kind: Mentions, Values: []string{"a"}, Within: 2},
+		"below nothing":        {Kind: Gives, Values: []string{"£1"}, Within: -1},
+	} {
+		assert.Error(t, e.check(), name)
+	}
+	q := Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Refuses}}, Script: []ScriptLine{{Text: " "}}}
+	assert.ErrorContains(t, q.Check(), "message 1 of its script is empty")
+	q.Script = []ScriptLine{{Text: "hello", Expect: []Expectation{{Kind: Gives, Values: []string{"much"}}}}}
+	assert.ErrorContains(t, q.Check(), "message 1 of its script")
+	q.Script = make([]ScriptLine, MaxScript+1)
+	assert.ErrorContains(t, q.Check(), "more than")
+}
+
+func TestScoresOfAReply(t *testing.T) {
+	s := reply(answer.Answered, "Dogs pay £2.00.", chunkOf("dogs", 0, 9, true), chunkOf("fares", 0, 9, true), chunkOf("boats", 0, 9, true))
+	s.Trail.Reply = append(s.Trail.Reply, answer.Sentence{Text: "Cats pay nothing.", Candidate: 2}, answer.Sentence{Text: "Hello.", Candidate: -1})
+	s.Grounded = []float64{0.9, 0.2, -1}
+	q := Question{ID: "q", Text: "?", Answers: []string{"Dogs pay £2.00."}, Expect: []Expectation{{Kind: Cites, Values: []string{"/fares"}}, {Kind: Cites, Values: []string{"/dogs"}}}}
+	x := Judge(q, s).Scores
+	assert.Equal(t, 2, x.Said, "words of its own are no sentence from evidence")
+	assert.Equal(t, 1, x.Grounded)
+	assert.Equal(t, 2, x.Citing)
+	assert.Equal(t, 1, x.CitedWell)
+	assert.Equal(t, 2, x.Cites)
+	assert.Equal(t, 1, x.CitedOf)
+	assert.Equal(t, 1.0, x.NDCG, "both are at the top")
+	assert.Equal(t, 1.0, x.Recall)
+	assert.InDelta(t, 0.4, x.Precision, 1e-9, "two of the first five places, three being filled")
+	assert.Greater(t, x.F1, 0.5)
+
+	none := Judge(Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Mentions, Values: []string{"dogs"}}}}, s).Scores
+	for _, v := range []float64{none.NDCG, none.Recall, none.Precision, none.F1, none.RougeL} {
+		assert.Equal(t, -1.0, v, "what does not apply is not measured")
+	}
+}
+
+func TestASummaryCountsWhatApplies(t *testing.T) {
+	v := func(passed bool) Verdict {
+		return Verdict{Passed: passed, Rank: -1, Scores: Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}}
+	}
+	js := []Judged{
+		{Question: Question{ID: "1", Tags: []string{"a"}}, Verdict: v(true), Millis: 10},
+		{Question: Question{ID: "2", Tags: []string{"a"}}, Verdict: v(false), Millis: 30},
+		{Question: Question{ID: "3"}, Failed: "the model is out of order"},
+	}
+	s := Summarise(js)
+	assert.Equal(t, 1, s.Unjudged)
+	assert.Equal(t, 2, s.Passed.Of, "what could not be judged counts neither way")
+	require.Len(t, s.Figures, 1, "nothing but the pass rate applies: %v", s.Figures)
+	assert.Equal(t, Figure{Key: "passed", Label: "passed", Value: 0.5, Of: 2, Interval: s.Passed.Interval}, s.Figures[0])
+	require.Len(t, s.Tags, 1)
+	assert.Equal(t, 1, s.Tags[0].Passed.Hits)
+}
+
+// Eight wordings of two needs are two pieces of evidence, not eight: the interval is wider than Wilson's over eight.
+func TestVariantsAreOnePieceOfEvidence(t *testing.T) {
+	var single, grouped []Judged
+	for i := range 16 {
+		q := Question{ID: fmt.Sprint(i)}
+		x := Verdict{Passed: i < 8, Rank: -1}
+		single = append(single, Judged{Question: q, Verdict: x})
+		q.Group = []string{"first", "second", "third", "fourth"}[i/4]
+		grouped = append(grouped, Judged{Question: q, Verdict: x})
+	}
+	a, b := Summarise(single).Passed, Summarise(grouped).Passed
+	assert.Equal(t, a.Rate, b.Rate)
+	assert.Greater(t, b.Interval.High-b.Interval.Low, a.Interval.High-a.Interval.Low)
+}

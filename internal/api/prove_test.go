@@ -1,0 +1,119 @@
+package api_test
+
+import (
+	"fmt"
+	"net/http/httptest"
+	"net/url"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// a set of two over the one page there is: one that passes, and one that the page does not answer.
+const twoQuestions = `[{"id":"lead","question":"What does a dog pay?","tags":["fares"],"expect":[{"kind":"gives","values":["£2.00"]}]},{"id":"moat","question":"Is there a moat?","expect":[{"kind":"mentions","values":["drawbridge"]}]}]`
+
+// jobIn is the id of the job of a reply that started one, and the id of what it works on.
+func jobIn(t *testing.T, r answer, of string) (job, id string) {
+	t.Helper()
+	j, ok := r.body["job"].(map[string]any)
+	require.True(t, ok, r.raw)
+	x, ok := r.body[of].(map[string]any)
+	require.True(t, ok, r.raw)
+	return fmt.Sprint(j["id"]), fmt.Sprint(x["id"])
+}
+
+func runOf(t *testing.T, srv *httptest.Server) string {
+	t.Helper()
+	require.Equal(t, 200, send(t, srv, "PUT", "/api/corpora/c/sets/s", twoQuestions).status)
+	r := send(t, srv, "POST", "/api/corpora/c/sets/s/runs", "")
+	require.Equal(t, 200, r.status, r.raw)
+	job, run := jobIn(t, r, "run")
+	require.Equal(t, "done", finished(t, srv, job))
+	return run
+}
+
+func TestCausesAreToldAndChangesTriedOverTheAPI(t *testing.T) {
+	srv, _ := stocked(t)
+	run := runOf(t, srv)
+	r := send(t, srv, "GET", "/api/corpora/c/runs/"+run, "")
+	require.Equal(t, 200, r.status)
+	assert.Contains(t, r.raw, `"key":"passed"`)
+	assert.Contains(t, r.raw, `"cause":"notGathered"`)
+	r = send(t, srv, "GET", "/api/corpora/c/runs/"+run+"/causes/moat", "")
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Equal(t, "notGathered", r.body["cause"])
+	assert.Equal(t, 422, send(t, srv, "GET", "/api/corpora/c/runs/"+run+"/causes/lead", "").status, "it did not fail")
+	assert.Equal(t, 404, send(t, srv, "GET", "/api/corpora/c/runs/"+run+"/causes/none", "").status)
+
+	r = send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"settings":{"answer.bar":"1"}},"note":"a bar of 1"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	job, tried := jobIn(t, r, "run")
+	require.Equal(t, "done", finished(t, srv, job))
+	r = send(t, srv, "GET", "/api/corpora/c/runs/"+tried+"/against/"+run, "")
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Contains(t, r.raw, `"broken":["lead"]`)
+	assert.Contains(t, r.raw, `"note":"a bar of 1"`)
+	assert.NotContains(t, send(t, srv, "GET", "/api/corpora/c/method", "").raw, `"bar":1,`, "nothing is applied")
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"settings":{"no.such":"1"}},"note":"x"}`).status)
+
+	r = send(t, srv, "POST", "/api/corpora/c/method/changes", `{"settings":{"answer.bar":"0.4"}}`)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Contains(t, send(t, srv, "GET", "/api/corpora/c/method", "").raw, `"bar":0.4,`)
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/method/changes", `{"settings":{"answer.bar":"4"}}`).status)
+}
+
+func TestTrialsOverTheAPI(t *testing.T) {
+	srv, _ := stocked(t)
+	runOf(t, srv)
+	const plan = `{"search":"grid","factors":[{"key":"answer.bar","values":["0.5","1"]},{"key":"find.keep","values":["4","8"]}]}`
+	r := send(t, srv, "POST", "/api/corpora/c/sets/s/trials/estimate", plan)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.InDelta(t, 5, r.body["methods"], 0)
+	assert.InDelta(t, 0, r.body["indexes"], 0)
+	r = send(t, srv, "POST", "/api/corpora/c/sets/s/trials", plan)
+	require.Equal(t, 200, r.status, r.raw)
+	job, _ := jobIn(t, r, "study")
+	require.Equal(t, "done", finished(t, srv, job))
+	r = send(t, srv, "GET", "/api/corpora/c/studies", "")
+	assert.Contains(t, r.raw, `"kind":"trial"`)
+	assert.Contains(t, r.raw, `"outcomes":"10"`)
+	for _, bad := range []string{`{"search":"grid","factors":[]}`, `{"search":"by luck","factors":[{"key":"answer.bar","values":["1"]}]}`, `{"search":"grid","factors":[{"key":"answer.tone2","values":["1"]}]}`} {
+		assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/trials", bad).status, bad)
+	}
+}
+
+func TestSetsGrowAndAreKeptOverTheAPI(t *testing.T) {
+	srv, _ := stocked(t)
+	run := runOf(t, srv)
+	r := send(t, srv, "POST", "/api/corpora/c/stress", `{"id":"lead","question":"What does a dog pay?","expect":[{"kind":"gives","values":["£2.00"]}]}`)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Contains(t, r.raw, `"two-word"`)
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/stress", `{"id":"x","question":"x","expect":[]}`).status)
+	r = send(t, srv, "POST", "/api/corpora/c/sets/s/questions", `{"questions":[{"id":"dog","question":"dog fare","expect":[{"kind":"gives","values":["£2.00"]}]}],"why":"stress"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.InDelta(t, 3, r.body["count"], 0)
+	r = send(t, srv, "POST", "/api/corpora/c/sets/s/amendments", `{"question":{"id":"moat","question":"Is there a moat?","expect":[{"kind":"refuses"}]},"why":"there is none"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/amendments", `{"question":{"id":"moat","question":"?","expect":[{"kind":"refuses"}]},"why":""}`).status)
+	h := send(t, srv, "GET", "/api/corpora/c/sets/s/history", "")
+	assert.Contains(t, h.raw, "moat: there is none")
+	assert.JSONEq(t, `[]`, send(t, srv, "GET", "/api/corpora/c/sets/s/doubts", "").raw)
+
+	for form, want := range map[string]string{"jsonl": `"id":"dog"`, "csv": "dog,dog fare,,£2.00", "qrels": ""} {
+		r = send(t, srv, "GET", "/api/corpora/c/sets/s/export?form="+form, "")
+		require.Equal(t, 200, r.status, form)
+		assert.Contains(t, r.raw, want)
+		assert.Contains(t, r.header.Get("Content-Disposition"), "questions."+form)
+	}
+	assert.Equal(t, 422, send(t, srv, "GET", "/api/corpora/c/sets/s/export?form=xml", "").status)
+	assert.Contains(t, send(t, srv, "GET", "/api/corpora/c/runs/"+run+"/export", "").raw, "lead Q0 ")
+	r = send(t, srv, "GET", "/api/corpora/c/sets/s/coverage", "")
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Contains(t, r.raw, `"uncovered":["Is there a moat?"]`)
+	r = send(t, srv, "GET", "/api/corpora/c/proposals", "")
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Equal(t, 404, send(t, srv, "POST", "/api/corpora/c/sets/s/history/"+url.PathEscape("2020-01-01T00:00:00Z"), "").status)
+	assert.Equal(t, 204, send(t, srv, "DELETE", "/api/corpora/c/sets/s", "").status)
+	assert.Equal(t, 404, send(t, srv, "GET", "/api/corpora/c/sets/s/coverage", "").status)
+}
