@@ -78,6 +78,7 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	h.answering(api)
 	h.prove(api)
 	h.proving(api)
+	h.releases(api)
 	return api
 }
 

@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jolvex/core/prove"
+	"jolvex/core/query"
 	"jolvex/internal/work"
 )
 
@@ -118,6 +119,34 @@ func (h *handlers) proving(api huma.API) {
 	huma.Register(api, operation("exportRun", http.MethodGet, "/corpora/{corpus}/runs/{run}/export", "prove", "The rankings of a run in TREC's form"),
 		func(ctx context.Context, in *InRun) (*huma.StreamResponse, error) {
 			return file("run.trec", "text/plain; charset=utf-8")(h.app.ExportRun(ctx, in.Corpus, in.Run))
+		})
+}
+
+// Noted is what a release is for.
+type Noted struct {
+	Note string `json:"note,omitempty" maxLength:"500"`
+}
+
+func (h *handlers) releases(api huma.API) {
+	huma.Register(api, operation("listReleases", http.MethodGet, "/corpora/{corpus}/releases", "serve", "The releases of a corpus, the newest first"),
+		func(ctx context.Context, in *InCorpus) (*out[[]work.Release], error) {
+			return reply(h.app.Releases(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("makeRelease", http.MethodPost, "/corpora/{corpus}/releases", "serve", "Freeze the draft and its index"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body Noted
+		},
+		) (*out[work.Release], error) {
+			return reply(h.app.MakeRelease(ctx, in.Corpus, in.Body.Note))
+		})
+	huma.Register(api, operation("askReleased", http.MethodPost, "/corpora/{corpus}/releases/last/ask", "serve", "Ask the last release; nothing is kept"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body Ask
+		},
+		) (*out[*work.Reply], error) {
+			return reply(h.app.AskReleased(ctx, in.Body.caller(), in.Corpus, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}))
 		})
 }
 

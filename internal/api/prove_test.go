@@ -117,3 +117,16 @@ func TestSetsGrowAndAreKeptOverTheAPI(t *testing.T) {
 	assert.Equal(t, 204, send(t, srv, "DELETE", "/api/corpora/c/sets/s", "").status)
 	assert.Equal(t, 404, send(t, srv, "GET", "/api/corpora/c/sets/s/coverage", "").status)
 }
+
+func TestReleasesOverTheAPI(t *testing.T) {
+	srv, _ := stocked(t)
+	assert.JSONEq(t, `[]`, send(t, srv, "GET", "/api/corpora/c/releases", "").raw)
+	assert.Equal(t, 404, send(t, srv, "POST", "/api/corpora/c/releases/last/ask", `{"question":"What does a dog pay?"}`).status)
+	r := send(t, srv, "POST", "/api/corpora/c/releases", `{"note":"first"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.InDelta(t, 1, r.body["number"], 0)
+	r = send(t, srv, "POST", "/api/corpora/c/releases/last/ask", `{"question":"What does a dog pay?"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	assert.Contains(t, r.body["reply"], "£2.00")
+	assert.Contains(t, send(t, srv, "GET", "/api/corpora", "").raw, `"release":{"number":1`)
+}

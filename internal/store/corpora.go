@@ -104,10 +104,10 @@ func (s *Store) Manifest(ctx context.Context, corpus string) (name string, m ind
 	return r.Name, m, json.Unmarshal([]byte(r.Body), &m)
 }
 
-// Manifests lists every manifest: the files that none of them names can go.
+// Manifests lists every manifest, those of releases too: the files that none of them names can go.
 func (s *Store) Manifests(ctx context.Context) ([]index.Manifest, error) {
 	var rows []string
-	if err := s.list(ctx, &rows, "list manifests", `SELECT body FROM manifests`); err != nil {
+	if err := s.list(ctx, &rows, "list manifests", `SELECT body FROM manifests UNION ALL SELECT manifest FROM releases`); err != nil {
 		return nil, err
 	}
 	out := make([]index.Manifest, len(rows))

@@ -68,7 +68,8 @@ type App struct {
 
 	mu      sync.Mutex
 	corpora map[string]*shelf
-	folders map[string]uint64 // of watched folders: what they held when last looked at
+	frozen  map[string]*frozen // last releases that were opened, by corpus
+	folders map[string]uint64  // of watched folders: what they held when last looked at
 
 	wake    chan struct{} // a job was queued
 	stop    context.CancelFunc
@@ -93,7 +94,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 		lock.Close()
 		return nil, fmt.Errorf("%s: %w", dir, ErrOwned)
 	}
-	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, folders: map[string]uint64{}, graphFrom: GraphFrom, wake: make(chan struct{}, 1), post: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
+	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, frozen: map[string]*frozen{}, folders: map[string]uint64{}, graphFrom: GraphFrom, wake: make(chan struct{}, 1), post: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
 	a.ctx, a.stop = context.WithCancel(context.WithoutCancel(ctx))
 	if err := a.begin(ctx); err != nil {
 		a.stop()

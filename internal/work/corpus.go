@@ -25,6 +25,7 @@ type Corpus struct {
 	Meaning   string         `json:"meaning" enum:"encoder,words,endpoint," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
 	Bar       float64        `json:"bar"`
 	LastRun   *RunFigures    `json:"lastRun,omitempty"`
+	Release   *Since         `json:"release,omitempty" doc:"The last release, and what became of the draft since"`
 	Answered  *float64       `json:"answered,omitempty" doc:"Share of answerable questions answered in the last run"`
 }
 
@@ -115,12 +116,15 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 	if built, _ := s.stage.Load().(string); built != "" && built != st.Index {
 		out.Stale = true
 	}
-	runs, err := a.store.Runs(ctx, c.ID, "", 5)
+	if out.Release, err = a.since(ctx, c, snap.Name); err != nil {
+		return out, err
+	}
+	runs, err := a.store.Runs(ctx, c.ID, "", 10)
 	if err != nil {
 		return out, err
 	}
 	for _, r := range runs {
-		if r.Summary == nil {
+		if r.Summary == nil || r.Note != "" { // what was tried says nothing of the draft
 			continue
 		}
 		set, err := a.store.QuestionSet(ctx, c.ID, r.Set)

@@ -361,6 +361,15 @@ func TestTheWalk(t *testing.T) {
 	p.audit("coverage")
 	p.clickText("Runs")
 
+	// A release; the sheet reads the draft beside it.
+	p.leave()
+	p.key("7")
+	p.has(".right", "No release yet")
+	p.clickText("Release the draft")
+	p.until(`document.querySelectorAll('.right tbody tr').length === 1`)
+	p.has(".draft", "as release 1")
+	p.audit("serve")
+
 	// What is tried moves the ranks and is not applied; this one is the one; a list of questions tells who gained.
 	p.leave()
 	p.key("3")

@@ -693,6 +693,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The releases of a corpus, the newest first */
+        get: operations["listReleases"];
+        put?: never;
+        /** Freeze the draft and its index */
+        post: operations["makeRelease"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/releases/last/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask the last release; nothing is kept */
+        post: operations["askReleased"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/replies/{reply}": {
         parameters: {
             query?: never;
@@ -1871,6 +1906,8 @@ export interface components {
              */
             meaning: "encoder" | "words" | "endpoint" | "";
             name: string;
+            /** @description The last release, and what became of the draft since */
+            release?: components["schemas"]["Since"];
             /** @description The index was built with other settings than the draft has */
             stale: boolean;
             /** @description Documents by state */
@@ -2505,6 +2542,9 @@ export interface components {
              */
             schedule?: "hand" | "hour" | "day" | "week" | "";
             settings?: components["schemas"]["SourceSettings"];
+        };
+        Noted: {
+            note?: string;
         };
         Notice: {
             at: string;
@@ -3188,6 +3228,16 @@ export interface components {
             questions?: components["schemas"]["ProveQuestion"][];
             version: string;
         };
+        Release: {
+            at: string;
+            /** @description Hash of all settings and lists */
+            method: string;
+            note: string;
+            /** Format: int64 */
+            number: number;
+            /** @description Hash of the index's manifest */
+            snapshot: string;
+        };
         Reply: {
             cited: components["schemas"]["Cited"][];
             evidence: components["schemas"]["Evidence"][];
@@ -3479,6 +3529,20 @@ export interface components {
             before: string;
             key: string;
             label: string;
+        };
+        Since: {
+            at: string;
+            /** @description The index is another one */
+            index: boolean;
+            /** @description Hash of all settings and lists */
+            method: string;
+            note: string;
+            /** Format: int64 */
+            number: number;
+            /** @description In which the draft differs */
+            settings: components["schemas"]["SettingPair"][];
+            /** @description Hash of the index's manifest */
+            snapshot: string;
         };
         Source: {
             address: string;
@@ -5373,6 +5437,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProveProposal"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listReleases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    makeRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Noted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    askReleased: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ask"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reply"];
                 };
             };
             /** @description Error */

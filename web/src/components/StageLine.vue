@@ -34,7 +34,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
       c.answered !== undefined ? { value: percent(c.answered), unit: 'answered' } : { value: '–', unit: 'no run yet' },
     prove: run ? { value: percent(run.pass), unit: 'passed' } : { value: '–', unit: 'no run yet' },
     mend: { value: '–', unit: 'to come' },
-    serve: { value: '–', unit: 'to come' },
+    serve: c.release ? { value: String(c.release.number), unit: 'released' } : { value: '–', unit: 'no release yet' },
   }
 })
 
@@ -44,6 +44,17 @@ function choose(name: string): void {
   if (name === '') void router.push('/')
   else void router.push({ name: 'gather', params: { corpus: name } })
 }
+
+/** How far the draft is from what was released. */
+const since = computed(() => {
+  const r = corpus.current?.release
+  if (!corpus.connected) return 'reconnecting'
+  if (r === undefined) return 'no release yet'
+  const n = r.settings.length
+  if (n === 0 && !r.index) return `as release ${r.number}`
+  const changes = n === 1 ? '1 change' : `${count(n)} changes`
+  return `${n > 0 ? changes : ''}${n > 0 && r.index ? ', ' : ''}${r.index ? 'another index' : ''} since release ${r.number}`
+})
 
 const draft = computed(() => {
   if (corpus.saving > 0) return { text: 'Saving', tone: '' }
@@ -79,7 +90,7 @@ const draft = computed(() => {
     </nav>
     <div v-if="corpus.name !== ''" class="draft" role="status">
       <span :class="draft.tone">{{ draft.text }}</span>
-      <span class="muted">{{ corpus.connected ? 'no release yet' : 'reconnecting' }}</span>
+      <span class="muted">{{ since }}</span>
     </div>
   </header>
 </template>

@@ -11,8 +11,12 @@ const answer = useAnswer()
 const question = ref('')
 const hovered = ref<{ row: number; sentence: number }>()
 
-const differs = (p: Pinned): boolean =>
-  p.tried !== undefined && p.applied !== undefined && p.tried.reply !== p.applied.reply
+/** What the reply is read beside: that of the last release, or, as long as there is none, that of what is applied. */
+const beside = (p: Pinned): Reply | undefined => (answer.released > 0 ? p.released : p.applied)
+const differs = (p: Pinned): boolean => {
+  const other = beside(p)
+  return p.tried !== undefined && other !== undefined && p.tried.reply !== other.reply
+}
 
 function add(): void {
   const q = question.value.trim()
@@ -44,6 +48,10 @@ function link(c: { document: string; version: string; span: { start: number; end
       <h2>Sheet</h2>
       <span class="muted">
         <template v-if="answer.busy > 0">answering…</template>
+        <template v-else-if="answer.released > 0">
+          {{ answer.sheet.filter(differs).length }} of {{ answer.sheet.length }} replies differ from release
+          {{ answer.released }}
+        </template>
         <template v-else-if="answer.changed">
           {{ answer.sheet.filter(differs).length }} of {{ answer.sheet.length }} replies change
         </template>
@@ -74,12 +82,12 @@ function link(c: { document: string; version: string; span: { start: number; end
       </header>
       <p v-if="p.problem" class="notice bad">{{ p.problem }}</p>
       <div v-if="p.tried" class="replies" :class="{ two: differs(p) }">
-        <div v-if="differs(p) && p.applied" class="was">
-          <span class="muted">as applied</span>
-          <p>{{ p.applied.reply }}</p>
+        <div v-if="differs(p)" class="was">
+          <span class="muted">{{ answer.released > 0 ? `release ${answer.released}` : 'as applied' }}</span>
+          <p>{{ beside(p)?.reply }}</p>
         </div>
         <div>
-          <span v-if="differs(p)" class="muted">as tried</span>
+          <span v-if="differs(p)" class="muted">{{ answer.changed ? 'as tried' : 'the draft' }}</span>
           <p>
             <template v-for="(s, i) in p.tried.trail?.reply ?? []" :key="i">
               <component

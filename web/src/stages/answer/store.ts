@@ -7,11 +7,12 @@ import { useDraft } from '@/stores/draft'
 export type Rule = Schema['Rule']
 export type Action = Schema['RuleAction']
 
-/** One question of the sheet with its replies: under the draft as it is being tried, and as it is applied. */
+/** One question of the sheet with its replies: under the draft as it is being tried, as it is applied, and under the last release. */
 export interface Pinned {
   question: string
   tried?: Reply
   applied?: Reply
+  released?: Reply
   problem?: string
 }
 
@@ -32,6 +33,10 @@ export const useAnswer = defineStore('answer', () => {
   const ask = (question: string, v: Variant): Promise<Reply> =>
     ok(api.POST('/api/corpora/{corpus}/try', { params: { path: path() }, body: { question, ...v } }))
 
+  const released = computed(() => corpus.current?.release?.number ?? 0)
+  const askReleased = (question: string): Promise<Reply> =>
+    ok(api.POST('/api/corpora/{corpus}/releases/last/ask', { params: { path: path() }, body: { question } }))
+
   let round = 0
   /** Answers the sheet anew, a question at a time; a later call takes over. */
   async function refresh(all = false): Promise<void> {
@@ -41,6 +46,7 @@ export const useAnswer = defineStore('answer', () => {
       if (mine !== round) break
       try {
         if (all || p.applied === undefined) p.applied = await ask(p.question, {})
+        if (released.value > 0 && p.released === undefined) p.released = await askReleased(p.question)
         const now = draft.changed.value ? await ask(p.question, variant.value) : p.applied
         if (mine === round) {
           p.tried = now
@@ -80,5 +86,5 @@ export const useAnswer = defineStore('answer', () => {
     await refresh(true)
   }
 
-  return { ...draft, apply, sheet, busy, sources, variant, load, refresh, pin, ask }
+  return { ...draft, apply, sheet, busy, sources, variant, released, load, refresh, pin, ask }
 })

@@ -25,7 +25,8 @@ const span = computed({
 
 async function load(): Promise<void> {
   // As long as there is no release, everything is new since the last one.
-  const since = new Date(Math.max(0, Date.now() - (spans[span.value]?.hours ?? 24) * 3600_000)).toISOString()
+  const past = new Date(Math.max(0, Date.now() - (spans[span.value]?.hours ?? 24) * 3600_000)).toISOString()
+  const since = (span.value === 'release' ? corpus.current?.release?.at : undefined) ?? past
   try {
     list.value = await ok(
       api.GET('/api/corpora/{corpus}/changes', { params: { path: { corpus: corpus.name }, query: { since } } }),
@@ -57,7 +58,9 @@ onUnmounted(() => stops.forEach((s) => s()))
       <ElOption v-for="(s, k) in spans" :key="k" :value="k" :label="s.words" />
     </ElSelect>
   </div>
-  <p v-if="span === 'release'" class="notice">There is no release yet: everything is new since the last one.</p>
+  <p v-if="span === 'release' && corpus.current?.release === undefined" class="notice">
+    There is no release yet: everything is new since the last one.
+  </p>
   <template v-if="list !== undefined">
     <p v-if="list.added.length + list.changed.length + list.gone.length === 0" class="notice">
       Nothing changed in that time.

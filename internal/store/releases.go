@@ -1,0 +1,101 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
+
+	"jolvex/core/index"
+	"jolvex/core/method"
+)
+
+// Release is a frozen method plus index.
+type Release struct {
+	ID       string
+	Corpus   string
+	Number   int // from 1
+	Note     string
+	Method   method.Method
+	Snapshot string
+	Manifest index.Manifest
+	At       string
+}
+
+type releaseRow struct {
+	ID       string `db:"id"`
+	Corpus   string `db:"corpus_id"`
+	Number   int    `db:"number"`
+	Note     string `db:"note"`
+	Method   string `db:"method"`
+	Snapshot string `db:"snapshot"`
+	Manifest string `db:"manifest"`
+	At       string `db:"at"`
+}
+
+func (r releaseRow) release() (Release, error) {
+	out := Release{ID: r.ID, Corpus: r.Corpus, Number: r.Number, Note: r.Note, Snapshot: r.Snapshot, At: r.At, Method: method.Default()}
+	if err := json.Unmarshal([]byte(r.Method), &out.Method); err != nil {
+		return out, fmt.Errorf("read the method of release %d: %w", r.Number, err)
+	}
+	if err := json.Unmarshal([]byte(r.Manifest), &out.Manifest); err != nil {
+		return out, fmt.Errorf("read the index of release %d: %w", r.Number, err)
+	}
+	return out, nil
+}
+
+// AddRelease freezes a method with the index that is in force.
+func (s *Store) AddRelease(ctx context.Context, corpus, note string, m method.Method) (Release, error) {
+	raw, err := json.Marshal(m)
+	if err != nil {
+		return Release{}, err
+	}
+	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: note, Method: string(raw), At: s.stamp()}
+	err = s.write(ctx, "make a release", func(tx *sqlx.Tx) error {
+		if err := tx.GetContext(ctx, &r.Number, `SELECT coalesce(max(number), 0) + 1 FROM releases WHERE corpus_id = ?`, corpus); err != nil {
+			return err
+		}
+		var in struct{ Name, Body string }
+		err := tx.GetContext(ctx, &in, `SELECT name, body FROM manifests WHERE corpus_id = ?`, corpus)
+		if errors.Is(err, sql.ErrNoRows) {
+			err = ErrMissing
+		}
+		if err != nil {
+			return fmt.Errorf("the index in force: %w", err)
+		}
+		r.Snapshot, r.Manifest = in.Name, in.Body
+		_, err = tx.NamedExecContext(ctx, `INSERT INTO releases (id, corpus_id, number, note, method, snapshot, manifest, at) VALUES (:id, :corpus_id, :number, :note, :method, :snapshot, :manifest, :at)`, r)
+		return err
+	})
+	if err != nil {
+		return Release{}, err
+	}
+	return r.release()
+}
+
+// Releases lists a corpus's releases, the newest first.
+func (s *Store) Releases(ctx context.Context, corpus string, limit int) ([]Release, error) {
+	var rows []releaseRow
+	if err := s.list(ctx, &rows, "list releases", `SELECT * FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
+		return nil, err
+	}
+	out := make([]Release, len(rows))
+	for i, r := range rows {
+		var err error
+		if out[i], err = r.release(); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Restricted lists the documents of a corpus that are not for everybody now.
+func (s *Store) Restricted(ctx context.Context, corpus string) ([]string, error) {
+	var out []string
+	return out, s.list(ctx, &out, "list what is not for everybody", `SELECT d.id FROM documents d JOIN sources s ON s.id = d.source_id
+		WHERE d.corpus_id = ? AND (CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END) <> ?`, corpus, index.Public)
+}
