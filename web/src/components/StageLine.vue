@@ -34,7 +34,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
       c.answered !== undefined ? { value: percent(c.answered), unit: 'answered' } : { value: '–', unit: 'no run yet' },
     prove: run ? { value: percent(run.pass), unit: 'passed' } : { value: '–', unit: 'no run yet' },
     mend: { value: '–', unit: 'to come' },
-    serve: c.release ? { value: String(c.release.number), unit: 'released' } : { value: '–', unit: 'no release yet' },
+    serve: c.release ? { value: `release ${c.release.number}`, unit: '' } : { value: '–', unit: 'no release yet' },
   }
 })
 
