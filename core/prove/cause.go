@@ -48,6 +48,8 @@ type Alteration struct {
 	Wordings map[string]string `json:"wordings,omitempty" doc:"An example wording more for a house rule, by its id"`
 	Glossary []query.Entry     `json:"glossary,omitempty" nullable:"false" doc:"Entries more"`
 	Priority map[string]int    `json:"priority,omitempty" doc:"Of sources, by portable id"`
+	// Sources has settings of cutting for single sources, by portable id: "strategy" to "structure".
+	Sources map[string]map[string]string `json:"sources,omitempty" doc:"Settings of cutting of single sources, by portable id and name"`
 }
 
 // Recuts reports whether a change reaches the chunks, so that it can be tried on another index alone.
@@ -57,7 +59,7 @@ func (a Alteration) Recuts() bool {
 			return true
 		}
 	}
-	return false
+	return len(a.Sources) > 0
 }
 
 // Fix is what may cure a failure: a change of the method, which can be tried at once, or something to be done elsewhere.

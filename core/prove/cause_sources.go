@@ -60,6 +60,8 @@ func (n *inquiry) sources() (bool, error) {
 		return n.unable(place.Known), nil
 	case place.Cut:
 		n.show("no chunk holds all of “%s”", shortened(place.Text))
+		n.fix(Fix{Label: "Cut this source by structure", Change: &Alteration{Sources: map[string]map[string]string{place.Source: {"strategy": "structure"}}}})
+		n.fix(Fix{Label: "Make the chunks of this source larger", Change: &Alteration{Sources: map[string]map[string]string{place.Source: {"size": "400", "overlap": "60"}}}})
 		n.fix(Fix{Label: "Cut by structure", Change: &Alteration{Settings: map[string]string{"chunk.strategy": "structure"}}})
 		n.fix(Fix{Label: "Make chunks larger", Change: &Alteration{Settings: map[string]string{"chunk.size": "400", "chunk.overlap": "60"}}})
 		return n.found(CutAcross, "a cut runs through the passage in %s", place.Address), nil
@@ -201,6 +203,9 @@ func (n *inquiry) ranked(h Held) (bool, error) {
 	if v.Passed && at > 0 {
 		n.set(fmt.Sprintf("Keep %d chunks for the reply", min(50, at+1)), "find.keep", fmt.Sprint(min(50, at+1)))
 	}
+	if term, means := n.inOwnWords(h); term != "" {
+		n.fix(Fix{Label: "Tell the glossary that “" + term + "” means “" + means + "”", Change: &Alteration{Glossary: []query.Entry{{Term: term, Means: []string{means}}}}})
+	}
 	n.set("Give headings more weight", "find.path", "6")
 	n.set("Give meaning more weight", "find.dense", "0.8")
 	n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
@@ -209,6 +214,24 @@ func (n *inquiry) ranked(h Held) (bool, error) {
 		return n.found(RankedBelow, "the passage in %s ranks %d", h.Address, at), nil
 	}
 	return n.found(RankedBelow, "the passage in %s ranks below the first 50", h.Address), nil
+}
+
+// inOwnWords finds the longest word of the question that neither the place nor its headings have, and the heading that the place
+// stands under, which may be what the corpus calls it; "" when the question's words are all there, or no heading is.
+func (n *inquiry) inOwnWords(h Held) (term, means string) {
+	have := map[string]bool{}
+	for _, w := range text.Words(h.Heading + " " + h.Text) {
+		have[w.Stem] = true
+	}
+	for _, w := range text.Content(n.q.Text) {
+		if !have[w.Stem] && len(w.Norm) > len(term) {
+			term = w.Norm
+		}
+	}
+	if term == "" || h.Title == "" || len(text.Content(h.Title)) > 4 || strings.HasSuffix(h.Title, "?") {
+		return "", ""
+	}
+	return term, h.Title
 }
 
 // passes are the settings that switch the passes of rewriting.

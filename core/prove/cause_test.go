@@ -115,7 +115,7 @@ func TestEachCauseIsTold(t *testing.T) {
 		"nothing says it":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Mentions, Values: []string{"a moat"}}}}, off, scripted{}, NotGathered, "settled answer"},
 		"the page says no such":  {wanted, off, scripted{known: here}, Doubtful, "Amend"},
 		"it said so once":        {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Past = true })}}, Doubtful, "says now"},
-		"a cut runs through":     {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Cut = true })}}, CutAcross, "Make chunks larger"},
+		"a cut runs through":     {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Cut = true })}}, CutAcross, "Cut this source by structure"},
 		"too far down":           {wanted, off, scripted{known: here, held: []Held{place(nil)}}, RankedBelow, "priority"},
 		"kept and not said":      {wanted, kept, scripted{known: here, held: []Held{place(nil)}}, NotUsed, "Draw on more chunks"},
 		"another was preferred":  {wanted, kept, scripted{known: here, held: []Held{place(nil)}, again: func(_ Alteration, only []string) (Seen, bool) { return off, len(only) == 1 && only[0] == "fares" }}, Neighbour, "priority"},
@@ -250,5 +250,17 @@ func TestCausesAreAllDifferent(t *testing.T) {
 func TestChangesThatReachTheChunks(t *testing.T) {
 	assert.True(t, Alteration{Settings: map[string]string{"chunk.size": "300"}}.Recuts())
 	assert.True(t, Alteration{Settings: map[string]string{"embed.grade": "words"}}.Recuts())
+	assert.True(t, Alteration{Sources: map[string]map[string]string{"s": {"size": "300"}}}.Recuts())
 	assert.False(t, Alteration{Settings: map[string]string{"find.keep": "3"}, RulesOff: []string{"x"}}.Recuts())
+}
+
+func TestAWordThatTheSourceDoesNotUseIsProposedForTheGlossary(t *testing.T) {
+	q := wanted
+	q.Text = "What does a canoe cost?"
+	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
+	h := place(func(h *Held) { h.Title, h.Heading = "Kayaks", "Kayaks" })
+	h.Known.Title = "Kayaks"
+	d := diagnosed(t, q, s, &scripted{known: []Known{h.Known}, held: []Held{h}})
+	assert.Equal(t, RankedBelow, d.Cause)
+	assert.Contains(t, labels(d), "Tell the glossary that “canoe” means “Kayaks”")
 }

@@ -17,6 +17,86 @@ type Comparison struct {
 	Interval  measure.Interval `json:"interval" doc:"Of that, 95 %, by cluster bootstrap"`
 	MRR       float64          `json:"mrr" doc:"Difference of the mean reciprocal ranks, over questions that expect a passage"`
 	MRRWithin measure.Interval `json:"mrrWithin" doc:"Of that, 95 %"`
+	Measures  []Difference     `json:"measures" nullable:"false" doc:"Each measure that applies to both"`
+}
+
+// Difference is what became of one measure, over the questions to which it applies in both runs.
+type Difference struct {
+	Key      string           `json:"key"`
+	Label    string           `json:"label"`
+	Before   float64          `json:"before"`
+	After    float64          `json:"after"`
+	Interval measure.Interval `json:"interval" doc:"Of the difference, 95 %, by paired cluster bootstrap"`
+	Of       int              `json:"of" doc:"Questions"`
+}
+
+// perQuestion are the measures that one judged question has a value of; below 0 where it does not apply.
+var perQuestion = []struct {
+	key, label string
+	value      func(j Judged) float64
+}{
+	{"facts", "facts found", func(j Judged) float64 {
+		held, all := 0, 0
+		for _, f := range j.Verdict.Findings {
+			if k := f.Expectation.Kind; k == Mentions || k == Gives {
+				all++
+				if f.Held && !j.Verdict.Refused {
+					held++
+				}
+			}
+		}
+		return share(held, all)
+	}},
+	{"hit1", "hit@1", func(j Judged) float64 { return ranked(j, func(r []int) float64 { return measure.Hit(r, 1) }) }},
+	{"hit5", "hit@5", func(j Judged) float64 { return ranked(j, func(r []int) float64 { return measure.Hit(r, 5) }) }},
+	{"ndcg", "nDCG@10", func(j Judged) float64 { return j.Verdict.Scores.NDCG }},
+	{"recall", "recall@5", func(j Judged) float64 { return j.Verdict.Scores.Recall }},
+	{"grounded", "sentences that their evidence carries", func(j Judged) float64 { return share(j.Verdict.Scores.Grounded, j.Verdict.Scores.Said) }},
+	{"citePrecision", "citation precision", func(j Judged) float64 { return share(j.Verdict.Scores.CitedWell, j.Verdict.Scores.Citing) }},
+	{"citeRecall", "citation recall", func(j Judged) float64 { return share(j.Verdict.Scores.CitedOf, j.Verdict.Scores.Cites) }},
+	{"f1", "token F1", func(j Judged) float64 { return j.Verdict.Scores.F1 }},
+	{"rougeL", "ROUGE-L", func(j Judged) float64 { return j.Verdict.Scores.RougeL }},
+	{"millis", "milliseconds of a reply", func(j Judged) float64 { return j.Millis }},
+}
+
+// share is k of n; below 0 when there is nothing to share.
+func share(k, n int) float64 {
+	if n == 0 {
+		return -1
+	}
+	return float64(k) / float64(n)
+}
+
+func ranked(j Judged, of func([]int) float64) float64 {
+	if j.Verdict.Rank < 0 {
+		return -1
+	}
+	return of([]int{j.Verdict.Rank})
+}
+
+// differences compares every measure over pairs of judged questions.
+func differences(before, after []Judged) []Difference {
+	out := []Difference{}
+	for _, m := range perQuestion {
+		d := Difference{Key: m.key, Label: m.label}
+		var diffs []float64
+		var clusters []string
+		for i := range before {
+			was, now := m.value(before[i]), m.value(after[i])
+			if was < 0 || now < 0 {
+				continue
+			}
+			d.Before, d.After = d.Before+was, d.After+now
+			diffs, clusters = append(diffs, now-was), append(clusters, after[i].Question.Cluster())
+		}
+		if d.Of = len(diffs); d.Of == 0 {
+			continue
+		}
+		d.Before, d.After = d.Before/float64(d.Of), d.After/float64(d.Of)
+		d.Interval = measure.ClusterBootstrap(diffs, clusters)
+		out = append(out, d)
+	}
+	return out
 }
 
 // CompareRuns pairs the questions of two runs by their ids; those that only one has, or that could not be judged in one, are
@@ -27,6 +107,7 @@ func CompareRuns(before, after []Judged) Comparison {
 	for _, j := range before {
 		was[j.Question.ID] = j
 	}
+	var olds, news []Judged
 	var rates, ranks []float64
 	var clusters, rankClusters []string
 	for _, now := range after {
@@ -35,6 +116,7 @@ func CompareRuns(before, after []Judged) Comparison {
 			continue
 		}
 		out.Questions++
+		olds, news = append(olds, old), append(news, now)
 		cluster := now.Question.Cluster()
 		rates, clusters = append(rates, one(now.Verdict.Passed)-one(old.Verdict.Passed)), append(clusters, cluster)
 		if now.Verdict.Rank >= 0 && old.Verdict.Rank >= 0 {
@@ -52,6 +134,7 @@ func CompareRuns(before, after []Judged) Comparison {
 			out.Failing = append(out.Failing, now.Question.ID)
 		}
 	}
+	out.Measures = differences(olds, news)
 	out.P, out.Smallest = measure.McNemar(len(out.Fixed), len(out.Broken)), measure.Smallest(out.Questions)
 	out.Rate, out.Interval = mean(rates), measure.ClusterBootstrap(rates, clusters)
 	out.MRR, out.MRRWithin = mean(ranks), measure.ClusterBootstrap(ranks, rankClusters)

@@ -36,3 +36,22 @@ func TestRunsAreCompared(t *testing.T) {
 	assert.Zero(t, same.Rate)
 	assert.Zero(t, CompareRuns(nil, nil).Questions)
 }
+
+func TestEachMeasureIsComparedWhereItApplies(t *testing.T) {
+	judged := func(id string, held bool, rank int) Judged {
+		return Judged{Question: Question{ID: id, Text: id}, Millis: 10, Verdict: Verdict{Passed: held, Rank: rank, Findings: []Finding{{Expectation: Expectation{Kind: Mentions}, Held: held}}, Scores: Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}}}
+	}
+	c := CompareRuns([]Judged{judged("a", false, 7), judged("b", true, -1)}, []Judged{judged("a", true, 2), judged("b", true, -1)})
+	by := map[string]Difference{}
+	for _, d := range c.Measures {
+		by[d.Key] = d
+	}
+	assert.Equal(t, 0.5, by["facts"].Before)
+	assert.Equal(t, 1.0, by["facts"].After)
+	assert.Equal(t, 2, by["facts"].Of)
+	assert.Equal(t, 1, by["hit5"].Of, "a question that names nothing to be found has no say")
+	assert.Equal(t, 0.0, by["hit5"].Before)
+	assert.Equal(t, 1.0, by["hit5"].After)
+	assert.NotContains(t, by, "f1", "there is no reference answer")
+	assert.Equal(t, 0.0, by["millis"].Interval.High)
+}

@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strings"
 
+	"jolvex/core/answer"
 	"jolvex/core/doc"
 	"jolvex/core/query"
 	"jolvex/core/text"
@@ -18,12 +19,13 @@ const (
 	FromDefinition = "definition"
 	FromFigure     = "figure in text"
 	FromHeading    = "heading"
+	FromTalk       = "conversation" // something that was asked
 )
 
 // Proposal is a question that a document answers, for a person to accept, edit or drop.
 type Proposal struct {
 	Question Question `json:"question"`
-	Kind     string   `json:"kind" enum:"question and answer,table,definition,figure in text,heading"`
+	Kind     string   `json:"kind" enum:"question and answer,table,definition,figure in text,heading,conversation"`
 	Document string   `json:"document" doc:"Id"`
 	Version  string   `json:"version"`
 	Address  string   `json:"address"`
@@ -218,6 +220,28 @@ var noSubject = regexp.MustCompile(`(?i)(?:^|\s)(?:they|it|he|she|we|you|i|all o
 
 // tail is what a beginning of a sentence may end with that belongs to the figure after it.
 var tail = regexp.MustCompile(`(?i)(?:\s+(?:is|are|was|were|costs?|takes?|for|at|on|in|from|to|of|by|about|around|only|than|least|most|up|until|within|after|before|every|each|more|less|and|or|a|an|the|it|has|have|carries|weighs|must|be|can|may|open|opens|close|closes))+$`)
+
+// FromReply makes an expected question of something that was asked, with what was said before it: that it ends as it did, and cites
+// what it cited. Whether it ended rightly is for the person to say who takes it. It reports false when a reply expects nothing.
+func FromReply(t *answer.Trail, cited Document) (Question, bool) {
+	q := Question{Text: strings.TrimSpace(t.Question), Turns: t.Turns, Tags: []string{"asked"}}
+	switch t.Outcome {
+	case answer.Refused:
+		q.Expect = []Expectation{{Kind: Refuses}}
+	case answer.AskedBack:
+		q.Expect = []Expectation{{Kind: AsksBack}}
+	case answer.HandedOver:
+		q.Expect = []Expectation{{Kind: HandsOver}}
+	case answer.Answered:
+		if cited.Address == "" {
+			return q, false
+		}
+		q.Expect = []Expectation{{Kind: Cites, Values: []string{cited.Address}}}
+	default:
+		return q, false
+	}
+	return q, q.Text != ""
+}
 
 // Favour orders proposals so that documents that no question covers come first, and each gives one before any gives a second.
 func Favour(ps []Proposal, covered func(document string) bool) {

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/answer"
 	"jolvex/core/extract"
 )
 
@@ -75,4 +76,19 @@ func TestWhatNoQuestionCoversComesFirst(t *testing.T) {
 		order += p.Document
 	}
 	assert.Equal(t, "ababac", order)
+}
+
+func TestWhatWasAskedIsExpectedToEndAsItDid(t *testing.T) {
+	for outcome, want := range map[answer.Outcome]string{answer.Refused: Refuses, answer.AskedBack: AsksBack, answer.HandedOver: HandsOver, answer.Answered: Cites} {
+		q, ok := FromReply(&answer.Trail{Question: " How much? ", Outcome: outcome}, Document{Address: "/fares"})
+		require.True(t, ok, outcome)
+		q.ID = "x"
+		require.NoError(t, q.Check())
+		assert.Equal(t, want, q.Expect[0].Kind)
+		assert.Equal(t, "How much?", q.Text)
+	}
+	_, ok := FromReply(&answer.Trail{Question: "Hello", Outcome: answer.Courteous}, Document{})
+	assert.False(t, ok)
+	_, ok = FromReply(&answer.Trail{Question: "How much?", Outcome: answer.Answered}, Document{})
+	assert.False(t, ok, "a reply that cites nothing expects nothing")
 }

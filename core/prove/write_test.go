@@ -2,12 +2,14 @@ package prove
 
 import (
 	"bytes"
+	"encoding/json"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/extract"
 	"jolvex/core/query"
 )
 
@@ -49,4 +51,69 @@ func TestQrelsAreReadAgain(t *testing.T) {
 	got, err := ReadQrels(strings.NewReader(b.String()))
 	require.NoError(t, err)
 	assert.Equal(t, map[string]Grades{"q_1": {"/a": 1, "/b": 1}, "q2": {"/c": 1}}, got)
+}
+
+func mill(t *testing.T) Source {
+	t.Helper()
+	d, err := extract.Extract(extract.Input{Address: "mill.md", Body: []byte("# The mill\n\nÄltere mills grind at night. Grinding a sack costs £2.50 and takes a day.\n")})
+	require.NoError(t, err)
+	return Source{Document{Address: "mill.md", Title: d.Title, Text: d.Text}, d}
+}
+
+func TestABEIRCollectionIsReadAgain(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, WriteBEIR(&b, []Question{
+		{ID: "q1", Text: "What does grinding cost?", Expect: []Expectation{{Kind: Cites, Values: []string{"mill.md"}}}},
+		{ID: "q2", Text: "Who won?", Expect: []Expectation{{Kind: Refuses}}},
+	}, []Source{mill(t)}))
+	m, err := ReadSet(b.Bytes())
+	require.NoError(t, err)
+	assert.Equal(t, FormBEIR, m.Form)
+	require.Len(t, m.Questions, 1, "a question that names no document is no query")
+	assert.Equal(t, "What does grinding cost?", m.Questions[0].Text)
+	require.Len(t, m.Documents, 1)
+	assert.Contains(t, m.Documents[0].Text, "£2.50")
+}
+
+// Offsets are in characters, as the SQuAD scripts count (Rajpurkar et al. 2016).
+func TestASquadFileIsReadAgain(t *testing.T) {
+	var b bytes.Buffer
+	short, err := WriteSquad(&b, "mill", []Question{
+		{ID: "q1", Text: "What does grinding cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"2.50 pounds"}}, {Kind: Cites, Values: []string{"mill.md"}}}},
+		{ID: "q2", Text: "Who won?", Expect: []Expectation{{Kind: Refuses}}},
+		{ID: "q3", Text: "And?", Expect: []Expectation{{Kind: Mentions, Values: []string{"windmill"}}, {Kind: Cites, Values: []string{"mill.md"}}}},
+	}, []Source{mill(t)})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"q3"}, short)
+	var f struct {
+		Data []struct {
+			Paragraphs []struct {
+				Context string
+				QAs     []struct {
+					Answers []struct {
+						Text  string
+						Start int `json:"answer_start"`
+					}
+				}
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal(b.Bytes(), &f))
+	p := f.Data[0].Paragraphs[0]
+	a := p.QAs[0].Answers[0]
+	assert.Equal(t, "£2.50", a.Text)
+	assert.Equal(t, a.Text, string([]rune(p.Context)[a.Start:a.Start+len([]rune(a.Text))]))
+	m, err := ReadSet(b.Bytes())
+	require.NoError(t, err)
+	assert.Equal(t, FormSquad, m.Form)
+	require.Len(t, m.Questions, 2)
+	assert.True(t, m.Questions[1].Refusal())
+}
+
+func TestJudgementsNameTheDocuments(t *testing.T) {
+	qs, strangers := Relevant([]Question{{ID: "q 1", Expect: []Expectation{{Kind: Cites, Values: []string{"/old"}}, {Kind: Mentions, Values: []string{"x"}}}}, {ID: "q2"}},
+		map[string]Grades{"q_1": {"/a": 1, "/b": 2, "/c": 0}, "q9": {"/a": 1}})
+	assert.Equal(t, []string{"q9"}, strangers)
+	assert.Equal(t, []Expectation{{Kind: Mentions, Values: []string{"x"}}, {Kind: Cites, Values: []string{"/b", "/a"}}}, qs[0].Expect)
+	assert.Empty(t, qs[1].Expect)
 }

@@ -192,12 +192,28 @@ func (h *handlers) sets(api huma.API) {
 		func(ctx context.Context, in *InSet) (*out[[]work.Doubt], error) {
 			return reply(h.app.Doubts(ctx, in.Corpus, in.Set))
 		})
-	huma.Register(api, operation("exportSet", http.MethodGet, "/corpora/{corpus}/sets/{set}/export", "prove", "A question set as JSONL, CSV or TREC qrels"),
+	judged := operation("importQrels", http.MethodPost, "/corpora/{corpus}/sets/{set}/qrels", "prove", "Give the questions of a set the documents that TREC relevance judgements name for them")
+	judged.MaxBodyBytes = 64 << 20
+	huma.Register(api, judged, func(ctx context.Context, in *struct {
+		InSet
+		RawBody []byte `contentType:"application/octet-stream"`
+	},
+	) (*out[work.ImportedSet], error) {
+		return reply(h.app.ImportQrels(ctx, in.Corpus, in.Set, in.RawBody))
+	})
+	huma.Register(api, operation("exportSet", http.MethodGet, "/corpora/{corpus}/sets/{set}/export", "prove", "A question set as JSONL, CSV or TREC qrels, or with its documents as a BEIR collection (zip) or in SQuAD's form"),
 		func(ctx context.Context, in *struct {
 			InSet
-			Form string `query:"form" enum:"jsonl,csv,qrels" default:"jsonl"`
+			Form string `query:"form" enum:"jsonl,csv,qrels,beir,squad" default:"jsonl"`
 		},
 		) (*huma.StreamResponse, error) {
-			return file("questions."+in.Form, "text/plain; charset=utf-8")(h.app.ExportSet(ctx, in.Corpus, in.Set, in.Form))
+			name, media := "questions."+in.Form, "text/plain; charset=utf-8"
+			switch in.Form {
+			case work.FormBEIR:
+				name, media = "questions.zip", "application/zip"
+			case work.FormSquad:
+				name, media = "questions.json", "application/json"
+			}
+			return file(name, media)(h.app.ExportSet(ctx, in.Corpus, in.Set, in.Form))
 		})
 }

@@ -357,6 +357,23 @@ func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (s
 	})
 }
 
+// Asked lists what was asked of a corpus lately, the newest first, each question once, with the trail of its last reply. Questions
+// of runs are not kept as replies, and are not among them.
+func (s *Store) Asked(ctx context.Context, corpus string, limit int) ([]*answer.Trail, error) {
+	var rows [][]byte
+	if err := s.list(ctx, &rows, "list what was asked", `SELECT trail FROM replies WHERE rowid IN (SELECT max(rowid) FROM replies WHERE corpus_id = ? AND outcome <> 'courtesy' GROUP BY lower(question)) ORDER BY rowid DESC LIMIT ?`, corpus, limit); err != nil {
+		return nil, err
+	}
+	out := make([]*answer.Trail, len(rows))
+	for i, r := range rows {
+		out[i] = &answer.Trail{}
+		if err := s.unpack(r, out[i]); err != nil {
+			return nil, fmt.Errorf("read a trail: %w", err)
+		}
+	}
+	return out, nil
+}
+
 // Reply reads the trail of a stored reply of a corpus.
 func (s *Store) Reply(ctx context.Context, corpus, id string) (*answer.Trail, error) {
 	var body []byte

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"jolvex/core/answer"
+	"jolvex/core/chunk"
 	"jolvex/core/doc"
 	"jolvex/core/index"
 	"jolvex/core/method"
@@ -46,6 +47,21 @@ func altered(m method.Method, a prove.Alteration) (method.Method, error) {
 		}
 		maps.Copy(p, a.Priority)
 		m.Priority = p
+	}
+	for id, kv := range a.Sources {
+		own := m
+		own.Chunk = m.Cutting(id)
+		for _, key := range slices.Sorted(maps.Keys(kv)) {
+			if own, err = method.With(own, "chunk."+key, kv[key]); err != nil {
+				return m, inputError("%v", err)
+			}
+		}
+		sources := maps.Clone(m.Sources)
+		if sources == nil {
+			sources = map[string]chunk.Settings{}
+		}
+		sources[id] = own.Chunk
+		m.Sources = sources
 	}
 	if bad := m.Validate(); len(bad) > 0 {
 		return m, inputError("%s", strings.Join(bad, "; "))

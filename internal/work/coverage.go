@@ -261,8 +261,49 @@ func (a *App) Proposals(ctx context.Context, corpus string) ([]prove.Proposal, e
 			}
 		}
 	}
+	talk, err := a.fromTalk(ctx, c.ID, lib, asks)
+	if err != nil {
+		return nil, err
+	}
 	prove.Favour(out, func(d string) bool { return covered[d] })
-	return out[:min(len(out), mostProposals)], nil
+	return append(talk, out[:min(len(out), mostProposals)]...), nil
+}
+
+// mostAsked is how many questions that were asked are proposed.
+const mostAsked = 50
+
+// fromTalk proposes what was asked lately and no set asks.
+func (a *App) fromTalk(ctx context.Context, corpus string, lib *library, asks map[string]bool) ([]prove.Proposal, error) {
+	ts, err := a.store.Asked(ctx, corpus, mostAsked)
+	if err != nil {
+		return nil, err
+	}
+	known := map[string]store.Document{}
+	for _, d := range lib.documents {
+		known[d.ID] = d
+	}
+	out := []prove.Proposal{}
+	for i, t := range ts {
+		if asks[flatWords(t.Question)] {
+			continue
+		}
+		p := prove.Proposal{Kind: prove.FromTalk, Answer: t.Text()}
+		for _, s := range t.Reply {
+			if s.Candidate >= 0 {
+				c := t.Candidates[s.Candidate]
+				p.Document, p.Version, p.Span = c.Document, c.Version, s.Span
+				p.Address, p.Title = known[c.Document].Address, known[c.Document].Title
+				break
+			}
+		}
+		var ok bool
+		if p.Question, ok = prove.FromReply(t, prove.Document{Address: p.Address}); !ok {
+			continue
+		}
+		p.Question.ID = fmt.Sprintf("asked %d", len(ts)-i)
+		out = append(out, p)
+	}
+	return out, nil
 }
 
 // Stress proposes variants of one question of a set that try to make the assistant fail.

@@ -16,7 +16,7 @@ import (
 // ImportedSet is what came of a file of expected questions.
 type ImportedSet struct {
 	Set       *QuestionSet `json:"set,omitempty" doc:"Missing when it was read without being kept"`
-	Form      string       `json:"form" enum:"jsonl,csv,squad,beir"`
+	Form      string       `json:"form" enum:"jsonl,csv,squad,beir,qrels"`
 	Columns   []string     `json:"columns" nullable:"false"`
 	Questions int          `json:"questions"`
 	Documents int          `json:"documents" doc:"That came with the questions"`

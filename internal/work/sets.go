@@ -5,8 +5,10 @@ import (
 	"context"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 
+	"jolvex/core/index"
 	"jolvex/core/prove"
 	"jolvex/internal/store"
 )
@@ -141,7 +143,7 @@ func (a *App) Doubts(ctx context.Context, corpus, set string) ([]Doubt, error) {
 	if err != nil {
 		return nil, err
 	}
-	lib, err := a.libraryOf(ctx, c, s.snapshot.Load().See("public"))
+	lib, err := a.libraryOf(ctx, c, s.snapshot.Load().See(index.Public))
 	if err != nil {
 		return nil, err
 	}
@@ -170,9 +172,11 @@ const (
 	FormJSONL = "jsonl"
 	FormCSV   = "csv"
 	FormQrels = "qrels"
+	FormBEIR  = "beir"
+	FormSquad = "squad"
 )
 
-// ExportSet writes a set as JSONL, CSV or TREC qrels.
+// ExportSet writes a set as JSONL, CSV or TREC qrels, or with the documents that it names as a BEIR collection or in SQuAD's form.
 func (a *App) ExportSet(ctx context.Context, corpus, set, form string) ([]byte, error) {
 	c, err := a.store.Corpus(ctx, corpus)
 	if err != nil {
@@ -190,10 +194,75 @@ func (a *App) ExportSet(ctx context.Context, corpus, set, form string) ([]byte, 
 		_, err = prove.WriteCSV(&b, qs)
 	case FormQrels:
 		err = prove.WriteQrels(&b, qs)
+	case FormBEIR, FormSquad:
+		ds, err := a.sourcesOf(ctx, c, form == FormBEIR, qs)
+		if err != nil {
+			return nil, err
+		}
+		if form == FormBEIR {
+			err = prove.WriteBEIR(&b, qs, ds)
+		} else {
+			_, err = prove.WriteSquad(&b, set, qs, ds)
+		}
+		return b.Bytes(), err
 	default:
-		err = inputError("a set is written as %s, %s or %s, not as %q", FormJSONL, FormCSV, FormQrels, form)
+		err = inputError("a set is written as %s, %s, %s, %s or %s, not as %q", FormJSONL, FormCSV, FormQrels, FormBEIR, FormSquad, form)
 	}
 	return b.Bytes(), err
+}
+
+// sourcesOf are the documents that everybody may be answered from, all or those that questions name.
+func (a *App) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []prove.Question) ([]prove.Source, error) {
+	s, err := a.shelf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	lib, err := a.libraryOf(ctx, c, s.snapshot.Load().See(index.Public))
+	if err != nil {
+		return nil, err
+	}
+	var out []prove.Source
+	for _, d := range lib.documents {
+		about := prove.Document{Address: d.Address, Title: d.Title}
+		if lib.trouble(d) != "" || !all && !slices.ContainsFunc(qs, func(q prove.Question) bool { return expects(q, about) }) {
+			continue
+		}
+		body, err := a.Version(d.Version)
+		if err != nil {
+			return nil, fmt.Errorf("write %s: %w", d.Address, err)
+		}
+		about.Text = body.Text
+		out = append(out, prove.Source{Document: about, Body: body})
+	}
+	return out, nil
+}
+
+// ImportQrels gives the questions of a set the documents that TREC's relevance judgements name for them.
+func (a *App) ImportQrels(ctx context.Context, corpus, set string, body []byte) (ImportedSet, error) {
+	out := ImportedSet{Form: FormQrels, Columns: []string{}, Problems: []string{}}
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return out, err
+	}
+	qs, err := a.questionsIn(ctx, c.ID, set)
+	if err != nil {
+		return out, err
+	}
+	judged, err := prove.ReadQrels(bytes.NewReader(body))
+	if err != nil {
+		return out, inputError("%v", err)
+	}
+	qs, strangers := prove.Relevant(qs, judged)
+	for _, id := range strangers[:min(len(strangers), 200)] {
+		out.Problems = append(out.Problems, "the set has no question "+id)
+	}
+	out.Questions = len(judged) - len(strangers)
+	if out.Questions == 0 {
+		return out, inputError("none of the judgements is about a question of the set")
+	}
+	s, err := a.PutQuestionsBecause(ctx, corpus, set, qs, "relevance judgements")
+	out.Set = &s
+	return out, err
 }
 
 // ExportRun writes the rankings of a run in TREC's form, by the addresses of documents: each document at the rank of its first chunk.

@@ -170,15 +170,28 @@ func TestSetsAndRunsAreWritten(t *testing.T) {
 	withDogs(t, a)
 	_, err := a.PutQuestions(t.Context(), "c", "s", []prove.Question{{ID: "1", Text: "Must dogs be on a lead?", Turns: []query.Turn{}, Expect: []prove.Expectation{says("on a lead"), cites("animals.md")}}})
 	require.NoError(t, err)
-	for form, want := range map[string]string{"jsonl": `"question":"Must dogs be on a lead?"`, "csv": "1,Must dogs be on a lead?,on a lead", "qrels": "1 0 animals.md 1"} {
+	for form, want := range map[string]string{"jsonl": `"question":"Must dogs be on a lead?"`, "csv": "1,Must dogs be on a lead?,on a lead", "qrels": "1 0 animals.md 1", "squad": `"text":"on a lead"`} {
 		raw, err := a.ExportSet(t.Context(), "c", "s", form)
 		require.NoError(t, err)
 		assert.Contains(t, string(raw), want)
 	}
+	raw, err := a.ExportSet(t.Context(), "c", "s", "beir")
+	require.NoError(t, err)
+	m, err := prove.ReadSet(raw)
+	require.NoError(t, err)
+	assert.Len(t, m.Questions, 1)
+	got, err := a.ImportQrels(t.Context(), "c", "s", []byte("1 0 /rules 1\n9 0 /x 1\n"))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"the set has no question 9"}, got.Problems)
+	s, err := a.QuestionSet(t.Context(), "c", "s")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"/rules"}, s.Questions[0].Expect[1].Values)
+	_, err = a.ImportQrels(t.Context(), "c", "s", []byte("9 0 /x 1\n"))
+	require.ErrorIs(t, err, work.ErrInput)
 	_, err = a.ExportSet(t.Context(), "c", "s", "xml")
 	require.ErrorIs(t, err, work.ErrInput)
 	run, _ := ran(t, a, "s")
-	raw, err := a.ExportRun(t.Context(), "c", run.ID)
+	raw, err = a.ExportRun(t.Context(), "c", run.ID)
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(string(raw), "1 Q0 animals.md 1 "), string(raw))
 }
@@ -236,4 +249,26 @@ func TestRepeatsOfARun(t *testing.T) {
 	}
 	_, _, err = a.StartRepeated(t.Context(), "c", "s", 100)
 	assert.ErrorIs(t, err, work.ErrInput)
+}
+
+func TestWhatWasAskedIsProposed(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	for _, q := range []string{"How much is a dog?", "how much is a dog?", "Who won the cup?", "hello"} {
+		_, err := a.Ask(t.Context(), public, "c", query.Question{Text: q})
+		require.NoError(t, err)
+	}
+	ps, err := a.Proposals(t.Context(), "c")
+	require.NoError(t, err)
+	var talk []prove.Proposal
+	for _, p := range ps {
+		if p.Kind == prove.FromTalk {
+			talk = append(talk, p)
+		}
+	}
+	require.Len(t, talk, 2, "each question once, and no courtesy")
+	assert.Equal(t, prove.Refuses, talk[0].Question.Expect[0].Kind)
+	assert.Equal(t, []string{"animals.md"}, talk[1].Question.Expect[0].Values)
+	_, err = a.AddQuestions(t.Context(), "c", "s", []prove.Question{talk[0].Question, talk[1].Question}, "asked")
+	require.NoError(t, err)
 }

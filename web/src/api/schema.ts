@@ -958,7 +958,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A question set as JSONL, CSV or TREC qrels */
+        /** A question set as JSONL, CSV or TREC qrels, or with its documents as a BEIR collection (zip) or in SQuAD's form */
         get: operations["exportSet"];
         put?: never;
         post?: never;
@@ -1013,6 +1013,23 @@ export interface paths {
         put?: never;
         /** Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it */
         post: operations["importSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/qrels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the questions of a set the documents that TREC relevance judgements name for them */
+        post: operations["importQrels"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2394,7 +2411,7 @@ export interface components {
              */
             documents: number;
             /** @enum {string} */
-            form: "jsonl" | "csv" | "squad" | "beir";
+            form: "jsonl" | "csv" | "squad" | "beir" | "qrels";
             /** @description Rows that did not go in, and why */
             problems: string[];
             /** Format: int64 */
@@ -2700,6 +2717,12 @@ export interface components {
             settings?: {
                 [key: string]: string;
             };
+            /** @description Settings of cutting of single sources, by portable id and name */
+            sources?: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
             /** @description An example wording more for a house rule, by its id */
             wordings?: {
                 [key: string]: string;
@@ -2756,6 +2779,8 @@ export interface components {
             fixed: string[];
             /** @description Of that, 95 %, by cluster bootstrap */
             interval: components["schemas"]["MeasureInterval"];
+            /** @description Each measure that applies to both */
+            measures: components["schemas"]["ProveDifference"][];
             /**
              * Format: double
              * @description Difference of the mean reciprocal ranks, over questions that expect a passage
@@ -2796,6 +2821,21 @@ export interface components {
             /** @description What was looked at, and what came of asking again under other conditions */
             shown: string[];
             why: string;
+        };
+        ProveDifference: {
+            /** Format: double */
+            after: number;
+            /** Format: double */
+            before: number;
+            /** @description Of the difference, 95 %, by paired cluster bootstrap */
+            interval: components["schemas"]["MeasureInterval"];
+            key: string;
+            label: string;
+            /**
+             * Format: int64
+             * @description Questions
+             */
+            of: number;
         };
         ProveExpectation: {
             /** @description reaches: the document that holds the passage, as address, end of address, or title */
@@ -2918,7 +2958,7 @@ export interface components {
             /** @description Id */
             document: string;
             /** @enum {string} */
-            kind: "question and answer" | "table" | "definition" | "figure in text" | "heading";
+            kind: "question and answer" | "table" | "definition" | "figure in text" | "heading" | "conversation";
             question: components["schemas"]["ProveQuestion"];
             /** @description Where the answer stands */
             span: components["schemas"]["DocSpan"];
@@ -6068,7 +6108,7 @@ export interface operations {
     exportSet: {
         parameters: {
             query?: {
-                form?: "jsonl" | "csv" | "qrels";
+                form?: "jsonl" | "csv" | "qrels" | "beir" | "squad";
             };
             header?: never;
             path: {
@@ -6176,6 +6216,44 @@ export interface operations {
                 /** @description Take in the documents that come with it */
                 documents?: boolean;
             };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importQrels: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 /** @description Name or id of the corpus */

@@ -45,6 +45,7 @@ async function ask(): Promise<void> {
   if (text === '' || busy.value) return
   busy.value = true
   problem.value = ''
+  told.value = ''
   try {
     reply.value = await ok(
       api.POST('/api/corpora/{corpus}/ask', {
@@ -64,6 +65,37 @@ async function ask(): Promise<void> {
   }
   busy.value = false
   open.value = true
+}
+
+const told = ref('')
+
+/** Puts the question, with what was said before it, at the end of a set: expected to end as it did. */
+async function keep(): Promise<void> {
+  const r = reply.value
+  if (r?.trail === undefined) return
+  const cited = r.cited[0]?.address
+  const expect = r.refused
+    ? [{ kind: 'refuses' as const }]
+    : cited === undefined
+      ? []
+      : [{ kind: 'cites' as const, values: [cited] }]
+  if (expect.length === 0) {
+    told.value = 'It cites nothing: write what is expected of it under Prove.'
+    return
+  }
+  try {
+    const path = { corpus: corpus.name, set: 'Asked' }
+    const question = { id: 'asked', question: r.trail.question, turns: r.trail.turns, tags: ['asked'], expect }
+    await ok(
+      api.POST('/api/corpora/{corpus}/sets/{set}/questions', {
+        params: { path },
+        body: { questions: [question], why: 'from a conversation' },
+      }),
+    )
+    told.value = 'Added to the set “Asked”.'
+  } catch (e) {
+    told.value = (e as Error).message
+  }
 }
 
 function restart(): void {
@@ -102,7 +134,12 @@ defineExpose({ focus: () => input.value?.focus() })
   <section class="strip" aria-label="Ask" @keydown.esc="close" @focusout="left">
     <div v-if="open" class="sheet">
       <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
-      <EvidenceTrail v-if="reply !== undefined" :reply="reply" :corpus="corpus.name" />
+      <EvidenceTrail v-if="reply !== undefined" :reply="reply" :corpus="corpus.name">
+        <p>
+          <button type="button" class="linkish" @click="keep">Add to a question set</button>
+          <span v-if="told !== ''" class="muted" role="status"> {{ told }}</span>
+        </p>
+      </EvidenceTrail>
     </div>
     <p v-else-if="opening !== undefined && turns.length === 0" class="opening">
       <span>{{ opening.welcome }}</span>

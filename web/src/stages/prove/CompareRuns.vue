@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { api, ok, type Run, type Schema } from '@/api/client'
 import { moment, percent } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
+import { marked } from './differ'
 
 /** A run beside an earlier one: what was fixed and broken, whether that can be told from chance, and what the methods differ in. */
 const props = defineProps<{ run: Run; runs: Run[] }>()
@@ -59,6 +60,26 @@ watch(
         (p = {{ compared.sums.p.toFixed(3) }}, McNemar's exact test; a move of
         {{ points(compared.sums.smallest).replace('+', '') }} points one way could have been told).
       </p>
+      <table class="plain">
+        <thead>
+          <tr>
+            <th>Measure</th>
+            <th class="num">Then</th>
+            <th class="num">Now</th>
+            <th>95 % interval of the difference</th>
+            <th class="num">Over</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="d in compared.sums.measures ?? []" :key="d.key">
+            <td>{{ d.label }}</td>
+            <td class="num figure">{{ d.before.toFixed(3) }}</td>
+            <td class="num figure">{{ d.after.toFixed(3) }}</td>
+            <td class="figure">{{ d.interval.low.toFixed(3) }} to {{ d.interval.high.toFixed(3) }}</td>
+            <td class="num figure">{{ d.of }}</td>
+          </tr>
+        </tbody>
+      </table>
       <table v-if="compared.settings.length > 0" class="plain">
         <thead>
           <tr>
@@ -89,8 +110,16 @@ watch(
             <td>
               <b :class="changes[r.change]">{{ r.change }}</b><br />{{ r.question.question }}
             </td>
-            <td>{{ r.before }}</td>
-            <td>{{ r.after }}</td>
+            <td>
+              <component :is="x.kept ? 'span' : 'del'" v-for="(x, i) in marked(r.before, r.after)" :key="i">{{
+                x.text
+              }}</component>
+            </td>
+            <td>
+              <component :is="x.kept ? 'span' : 'ins'" v-for="(x, i) in marked(r.after, r.before)" :key="i">{{
+                x.text
+              }}</component>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -109,7 +138,14 @@ summary {
   font-weight: 650;
   cursor: pointer;
 }
-td {
-  width: 33%;
+del {
+  text-decoration: line-through;
+  text-decoration-color: var(--bad);
+  background: color-mix(in srgb, var(--bad) 12%, transparent);
+}
+ins {
+  text-decoration: underline;
+  text-decoration-color: var(--good);
+  background: color-mix(in srgb, var(--good) 14%, transparent);
 }
 </style>

@@ -22,11 +22,33 @@ const send = (name: string, f: File, keep: boolean): Promise<Schema['ImportedSet
     }),
   )
 
+/** Relevance judgements are no set: they name the documents of the questions that the chosen set has. */
+async function judgements(f: File): Promise<void> {
+  const got = await prove.attempt(() =>
+    ok(
+      api.POST('/api/corpora/{corpus}/sets/{set}/qrels', {
+        params: { path: prove.inSet() },
+        body: f as never,
+        bodySerializer: (b: unknown) => b as Blob,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    ),
+  )
+  if (got === undefined) return
+  told.value = `${prove.set}: judgements for ${count(got.questions)} questions; ${count(got.problems.length)} for others`
+  await prove.load()
+}
+
 async function chooseFile(e: Event): Promise<void> {
   const input = e.target as HTMLInputElement
   const f = input.files?.[0]
   if (f === undefined) return
   told.value = ''
+  if (/\.(qrels|qrel|trec)$/i.test(f.name)) {
+    await judgements(f)
+    input.value = ''
+    return
+  }
   const name = f.name.replace(/\.[^.]*$/, '')
   const read = await prove.attempt(() => send(name, f, false))
   chosen.value = read && { name, file: f, read }
@@ -49,9 +71,10 @@ async function keep(): Promise<void> {
 <template>
   <label class="field">
     <span class="label">Import a set</span>
-    <input type="file" accept=".jsonl,.json,.ndjson,.csv,.tsv,.zip" @change="chooseFile" />
+    <input type="file" accept=".jsonl,.json,.ndjson,.csv,.tsv,.zip,.qrels,.trec" @change="chooseFile" />
     <p class="hint">
       JSON Lines (docs/question-sets.md), CSV with the columns question and answer, SQuAD, or a BEIR collection as zip.
+      TREC qrels go to the chosen set.
     </p>
   </label>
   <div v-if="chosen !== undefined" class="notice stack" role="status">

@@ -97,7 +97,8 @@ onUnmounted(() => stop?.())
           <span class="muted">
             Export:
             <a :href="exportOf('jsonl')" download>JSONL</a>, <a :href="exportOf('csv')" download>CSV</a>,
-            <a :href="exportOf('qrels')" download>qrels</a>
+            <a :href="exportOf('qrels')" download>qrels</a>, <a :href="exportOf('beir')" download>BEIR</a>,
+            <a :href="exportOf('squad')" download>SQuAD</a>
           </span>
         </div>
       </template>
