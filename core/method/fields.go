@@ -96,24 +96,35 @@ func Value(m Method, key string) string {
 	return "as the corpus has it"
 }
 
-// With gives the method with one setting changed, by its key: "find.keep" to "12". It is an error when there is no such setting,
-// when the value cannot be read as what the setting is, and when it is out of bounds.
-func With(m Method, key, value string) (Method, error) {
-	for _, g := range groups(&m) {
-		for i := range g.value.NumField() {
-			if g.key(i) != key {
-				continue
-			}
-			if err := put(g.value.Field(i), value); err != nil {
-				return m, fmt.Errorf("%s: %q is no %s", key, value, g.field(i).Kind)
-			}
-			if bad := m.Validate(); len(bad) > 0 {
-				return m, errors.New(strings.Join(bad, "; "))
-			}
-			return m, nil
+// With gives the method with settings changed, by their keys: "find.keep" to "12". It is an error when there is no such setting, when
+// a value cannot be read as what the setting is, and when what comes is out of bounds; settings that bound each other are
+// changed together.
+func With(m Method, changes map[string]string) (Method, error) {
+	gs := groups(&m)
+	for _, key := range slices.Sorted(maps.Keys(changes)) {
+		f, ok := fieldOf(gs, key)
+		if !ok {
+			return m, fmt.Errorf("there is no setting %q", key)
+		}
+		if err := put(f, changes[key]); err != nil {
+			return m, fmt.Errorf("%s: %q is no %s", key, changes[key], f.Kind())
 		}
 	}
-	return m, fmt.Errorf("there is no setting %q", key)
+	if bad := m.Validate(); len(bad) > 0 {
+		return m, errors.New(strings.Join(bad, "; "))
+	}
+	return m, nil
+}
+
+func fieldOf(gs []group, key string) (reflect.Value, bool) {
+	for _, g := range gs {
+		for i := range g.value.NumField() {
+			if g.key(i) == key {
+				return g.value.Field(i), true
+			}
+		}
+	}
+	return reflect.Value{}, false
 }
 
 // put reads a value into a field of a settings struct.

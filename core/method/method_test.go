@@ -118,16 +118,20 @@ func TestHashIsCanonical(t *testing.T) {
 	assert.Equal(t, x, y)
 }
 
-func TestWithOneSettingChanged(t *testing.T) {
+func TestWithSettingsChanged(t *testing.T) {
 	m := Default()
+	small, err := With(m, map[string]string{"chunk.strategy": "fixed", "chunk.size": "50", "chunk.overlap": "0"})
+	require.NoError(t, err)
+	_, err = With(small, map[string]string{"chunk.size": "400", "chunk.overlap": "60"})
+	require.NoError(t, err, "an overlap that the size before would not bear")
 	for key, value := range map[string]string{"find.keep": "12", "answer.bar": "0.35", "query.spelling": "false", "answer.tone": "plain", "chunk.strategy": "fixed"} {
-		got, err := With(m, key, value)
+		got, err := With(m, map[string]string{key: value})
 		require.NoError(t, err, key)
 		assert.Equal(t, value, Value(got, key))
 		assert.Equal(t, []string{key}, Difference(m, got))
 	}
 	for key, value := range map[string]string{"find.keep": "none", "answer.bar": "2", "nothing.here": "1", "query.spelling": "perhaps", "chunk.strategy": "by hand"} {
-		_, err := With(m, key, value)
+		_, err := With(m, map[string]string{key: value})
 		assert.Error(t, err, key)
 	}
 }

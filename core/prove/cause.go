@@ -107,6 +107,8 @@ type Probe interface {
 	Holding(e Expectation) ([]Held, error)
 	// Again answers the question under an altered method; with documents, from them alone.
 	Again(change Alteration, documents []string) (Seen, Verdict, error)
+	// Whole reports whether one chunk would hold all of a place under an altered method.
+	Whole(change Alteration, h Held) (bool, error)
 	// Rules are the method's house rules.
 	Rules() []rule.Rule
 }

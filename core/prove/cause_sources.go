@@ -64,6 +64,13 @@ func (n *inquiry) sources() (bool, error) {
 		n.fix(Fix{Label: "Make the chunks of this source larger", Change: &Alteration{Sources: map[string]map[string]string{place.Source: {"size": "400", "overlap": "60"}}}})
 		n.fix(Fix{Label: "Cut by structure", Change: &Alteration{Settings: map[string]string{"chunk.strategy": "structure"}}})
 		n.fix(Fix{Label: "Make chunks larger", Change: &Alteration{Settings: map[string]string{"chunk.size": "400", "chunk.overlap": "60"}}})
+		for _, f := range n.out.Fixes {
+			whole, err := n.p.Whole(*f.Change, place)
+			if err != nil {
+				return false, err
+			}
+			n.show("%s: %s", f.Label, map[bool]string{true: "one chunk holds all of it", false: "it is cut as well"}[whole])
+		}
 		return n.found(CutAcross, "a cut runs through the passage in %s", place.Address), nil
 	}
 	return n.ranked(place)

@@ -39,6 +39,10 @@ func (s *scripted) Holding(Expectation) ([]Held, error) { return s.held, s.fails
 
 func (s *scripted) Rules() []rule.Rule { return s.rules }
 
+func (s *scripted) Whole(change Alteration, _ Held) (bool, error) {
+	return change.Settings["chunk.size"] != "", s.fails
+}
+
 func (s *scripted) Again(change Alteration, documents []string) (Seen, Verdict, error) {
 	var keys []string
 	for k, v := range change.Settings {
@@ -263,4 +267,11 @@ func TestAWordThatTheSourceDoesNotUseIsProposedForTheGlossary(t *testing.T) {
 	d := diagnosed(t, q, s, &scripted{known: []Known{h.Known}, held: []Held{h}})
 	assert.Equal(t, RankedBelow, d.Cause)
 	assert.Contains(t, labels(d), "Tell the glossary that “canoe” means “Kayaks”")
+}
+
+func TestOtherCutsAreShown(t *testing.T) {
+	h := place(func(h *Held) { h.Cut = true })
+	d := diagnosed(t, wanted, reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true)), &scripted{known: []Known{h.Known}, held: []Held{h}})
+	assert.Contains(t, d.Shown, "Make chunks larger: one chunk holds all of it")
+	assert.Contains(t, d.Shown, "Cut by structure: it is cut as well")
 }

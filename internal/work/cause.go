@@ -21,11 +21,9 @@ import (
 
 // altered gives a method with an alteration brought in; ErrInput, wrapped, when that does not go.
 func altered(m method.Method, a prove.Alteration) (method.Method, error) {
-	var err error
-	for _, key := range slices.Sorted(maps.Keys(a.Settings)) {
-		if m, err = method.With(m, key, a.Settings[key]); err != nil {
-			return m, inputError("%v", err)
-		}
+	m, err := method.With(m, a.Settings)
+	if err != nil {
+		return m, inputError("%v", err)
 	}
 	if len(a.RulesOff)+len(a.Wordings) > 0 {
 		rs := slices.Clone(m.Rules)
@@ -51,10 +49,12 @@ func altered(m method.Method, a prove.Alteration) (method.Method, error) {
 	for id, kv := range a.Sources {
 		own := m
 		own.Chunk = m.Cutting(id)
-		for _, key := range slices.Sorted(maps.Keys(kv)) {
-			if own, err = method.With(own, "chunk."+key, kv[key]); err != nil {
-				return m, inputError("%v", err)
-			}
+		settings := map[string]string{}
+		for key, value := range kv {
+			settings["chunk."+key] = value
+		}
+		if own, err = method.With(own, settings); err != nil {
+			return m, inputError("%v", err)
 		}
 		sources := maps.Clone(m.Sources)
 		if sources == nil {
@@ -161,6 +161,20 @@ func (p *probe) Again(change prove.Alteration, documents []string) (prove.Seen, 
 	b.Filter.Documents = documents
 	s, v, _, err := p.app.examine(b, p.q)
 	return s, v, err
+}
+
+// Whole cuts the document of a place under an altered method, and looks whether one chunk holds all of it.
+func (p *probe) Whole(change prove.Alteration, h prove.Held) (bool, error) {
+	m, err := altered(p.m, change)
+	if err != nil {
+		return false, err
+	}
+	at := slices.IndexFunc(p.lib.documents, func(d store.Document) bool { return d.ID == h.Document })
+	if at < 0 {
+		return false, nil
+	}
+	_, chunks, err := p.app.chunksOf(p.lib.documents[at].Version, m.Cutting(h.Source))
+	return slices.ContainsFunc(chunks, func(c chunk.Chunk) bool { return c.Span.Contains(h.Span) || c.Parent.Contains(h.Span) }), err
 }
 
 // Limits of a search for what was expected: places of one document, places in all, and documents that are read for figures.

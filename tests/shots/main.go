@@ -109,9 +109,9 @@ func run(address, out, only string, extra []shot) error {
 		{"questions", base + "/prove?view=questions", ".line .cell", nil},
 		{"trial", base + "/prove?view=trials", ".plan .notice", func(ctx context.Context) error {
 			js := fmt.Sprintf(`fetch('/api/corpora/%s/sets/%s/trials', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({
-				search: 'grid', factors: [{ key: 'answer.sources', values: ['1', '2', '3'] }, { key: 'answer.bar', values: ['0.3', '0.5', '0.7'] }, { key: 'find.keep', values: ['4', '8'] }] }) })`,
+				search: 'grid', factors: [{ key: 'answer.sources', values: ['1', '2'] }, { key: 'answer.bar', values: ['0.3', '0.5', '0.6', '0.7'] }, { key: 'find.keep', values: ['4', '8', '12'] }, { key: 'find.path', values: ['1', '3'] }] }) })`,
 				url.PathEscape(demo.Corpus), url.PathEscape(demo.Set))
-			wait := `document.querySelectorAll('svg circle').length === 18 && !document.querySelector('progress')`
+			wait := `document.querySelectorAll('svg circle').length === 48 && !document.querySelector('progress')`
 			return errors.Join(chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js+";")), until(ctx, wait))
 		}},
 		// Last: it leaves the dark theme behind.
@@ -144,7 +144,7 @@ func until(ctx context.Context, js string) error {
 }
 
 func take(ctx context.Context, s shot, out string) error {
-	ctx, cancel := context.WithTimeout(ctx, 90*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, 150*time.Second)
 	defer cancel()
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.path), chromedp.WaitVisible(chromedp.CSS(s.ready))); err != nil {
 		return err

@@ -430,6 +430,8 @@ describe('Two runs', () => {
     serve({
       ...common,
       '/runs/new/against/old': {
+        before: old,
+        after: run,
         sums: {
           questions: 20,
           fixed: ['a'],

@@ -5,12 +5,12 @@ import { moment, percent } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import { marked } from './differ'
 
-/** A run beside an earlier one: what was fixed and broken, whether that can be told from chance, and what the methods differ in. */
+/** A run beside one or several others: what was fixed and broken, whether that can be told from chance, and what the methods differ in. */
 const props = defineProps<{ run: Run; runs: Run[] }>()
 
 const corpus = useCorpus()
-const before = ref('')
-const compared = ref<Schema['Compared']>()
+const before = ref<string[]>([])
+const all = ref<Schema['Compared'][]>([])
 const problem = ref('')
 
 const others = computed(() => props.runs.filter((r) => r.set === props.run.set && r.id !== props.run.id && r.summary))
@@ -18,30 +18,35 @@ const changes = { broken: 'bad', fixed: 'good', failing: 'muted' } as const
 const points = (x: number): string => `${x > 0 ? '+' : ''}${(100 * x).toFixed(1)}`
 
 async function load(): Promise<void> {
-  compared.value = undefined
   problem.value = ''
-  if (before.value === '') return
+  const wanted = [...before.value]
   try {
-    compared.value = await ok(
-      api.GET('/api/corpora/{corpus}/runs/{run}/against/{before}', {
-        params: { path: { corpus: corpus.name, run: props.run.id, before: before.value } },
-      }),
+    const got = await Promise.all(
+      wanted.map((id) =>
+        ok(
+          api.GET('/api/corpora/{corpus}/runs/{run}/against/{before}', {
+            params: { path: { corpus: corpus.name, run: props.run.id, before: id } },
+          }),
+        ),
+      ),
     )
+    if (wanted.join() === before.value.join()) all.value = got
   } catch (e) {
+    all.value = []
     problem.value = (e as Error).message
   }
 }
 watch(before, load)
 watch(
   () => props.run.id,
-  () => (before.value = ''),
+  () => (before.value = []),
 )
 </script>
 
 <template>
   <details v-if="others.length > 0" class="compare">
-    <summary>Compare with an earlier run</summary>
-    <ElSelect v-model="before" placeholder="An earlier run" aria-label="Earlier run">
+    <summary>Compare with other runs</summary>
+    <ElSelect v-model="before" multiple placeholder="One run or several" aria-label="Other runs">
       <ElOption
         v-for="r in others"
         :key="r.id"
@@ -50,7 +55,11 @@ watch(
       />
     </ElSelect>
     <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
-    <template v-if="compared">
+    <template v-for="compared in all" :key="compared.before.id">
+      <h3 v-if="all.length > 1">
+        Beside {{ moment(compared.before.createdAt).text }}
+        <span v-if="compared.before.note" class="muted">{{ compared.before.note }}</span>
+      </h3>
       <p class="notice" role="status">
         Over {{ compared.sums.questions }} questions: <b class="good">{{ compared.sums.fixed.length }} fixed</b>,
         <b class="bad">{{ compared.sums.broken.length }} broken</b>, {{ compared.sums.failing.length }} fail in both.
