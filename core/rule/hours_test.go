@@ -76,3 +76,18 @@ func TestAskingForSomebodyToRing(t *testing.T) {
 		assert.Equal(t, want, AsksForPerson(s), s)
 	}
 }
+
+func TestAWideningRuleUndoesANarrowingOne(t *testing.T) {
+	narrow := Rule{ID: "n", Name: "Freight", When: When{Contains: []string{"parcel"}}, Then: []Action{{Kind: Narrow, Sources: []string{"freight"}}}}
+	widen := Rule{ID: "w", Name: "Anywhere", When: When{Contains: []string{"anywhere"}}, Then: []Action{{Kind: Widen}}}
+	require.Empty(t, CheckAll([]Rule{narrow, widen}))
+	m := matcher(t)
+	for _, rules := range [][]Rule{{narrow, widen}, {widen, narrow}} {
+		s, err := m.Walk(rules, nil, Message{Text: "a parcel to anywhere"}, false)
+		require.NoError(t, err)
+		assert.Empty(t, s.Sources)
+		s, err = m.Walk(rules, nil, Message{Text: "a parcel"}, false)
+		require.NoError(t, err)
+		assert.Equal(t, []string{"freight"}, s.Sources)
+	}
+}

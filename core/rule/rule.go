@@ -46,11 +46,12 @@ const (
 	HandOver = "handOver" // to a person
 	Alert    = "alert"    // by mail or webhook
 	Narrow   = "narrow"   // answer from these sources alone
+	Widen    = "widen"    // answer from all sources again, whatever another rule narrows to
 )
 
 // Action is one thing that a rule does.
 type Action struct {
-	Kind    string   `json:"kind" enum:"reply,line,ask,handOver,alert,narrow"`
+	Kind    string   `json:"kind" enum:"reply,line,ask,handOver,alert,narrow,widen"`
 	Text    string   `json:"text,omitempty" maxLength:"4000" doc:"reply, line: what is said. handOver: what is said to the asker. ask: what is said when all is told"`
 	Beside  bool     `json:"beside,omitempty" doc:"reply: the sources are answered from as well"`
 	Details []Detail `json:"details,omitempty" nullable:"false" maxItems:"12" doc:"ask: what is asked for"`
@@ -121,6 +122,7 @@ func (r Rule) Check() []string {
 					bad("“%s” is of no type that is known: %q", d.Name, d.Type)
 				}
 			}
+		case Widen:
 		case HandOver:
 			if _, _, err := a.hours(); err != nil {
 				bad("%v", err)

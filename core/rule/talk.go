@@ -57,7 +57,8 @@ type State struct {
 	HandOver *Passing `json:"handOver,omitempty"`
 	Alerts   []Alarm  `json:"alerts,omitempty" nullable:"false"`
 	Form     *Form    `json:"form,omitempty"`
-	Waits    bool     `json:"waits,omitempty"` // a rule holds if the sources have no answer
+	Waits    bool     `json:"waits,omitempty"`   // a rule holds if the sources have no answer
+	Widened  bool     `json:"widened,omitempty"` // no rule narrows the sources
 }
 
 // Walk works out what a conversation has come to. unanswered tells that the sources have no answer to the last message, so
@@ -198,9 +199,11 @@ func (w *walk) act(r Rule, msg Message, s *State) {
 		case Line:
 			s.Lines = append(s.Lines, a.Text)
 		case Narrow:
-			if s.Sources == nil {
+			if s.Sources == nil && !s.Widened {
 				s.Sources = a.Sources
 			}
+		case Widen:
+			s.Sources, s.Widened = nil, true
 		case HandOver:
 			if s.HandOver == nil {
 				s.HandOver = &Passing{r.ID, a.Team, a.Purpose, a.Text}

@@ -3341,7 +3341,7 @@ export interface components {
             /** @description handOver: when somebody is there, as 'Mon-Fri 09:00-17:00, Sat 10:00-12:00'; empty for always. Outside them nobody is handed over to */
             hours?: string;
             /** @enum {string} */
-            kind: "reply" | "line" | "ask" | "handOver" | "alert" | "narrow";
+            kind: "reply" | "line" | "ask" | "handOver" | "alert" | "narrow" | "widen";
             /** @description handOver, alert: what it is about */
             purpose?: string;
             /** @description narrow: portable ids */
@@ -3429,6 +3429,7 @@ export interface components {
             say?: string;
             sources?: string[];
             waits?: boolean;
+            widened?: boolean;
         };
         RuleTest: {
             state?: components["schemas"]["RuleState"];

@@ -30,6 +30,7 @@ const kinds: { key: Action['kind']; label: string }[] = [
   { key: 'handOver', label: 'Hand over to a person' },
   { key: 'alert', label: 'Raise an alert' },
   { key: 'narrow', label: 'Answer from some sources alone' },
+  { key: 'widen', label: 'Answer from all sources again' },
 ]
 const scheduled = computed(() => props.rule.then.some((a) => a.kind === 'handOver' && (a.hours ?? '') !== ''))
 const examples = computed(() => (props.rule.when.like ?? []).join('\n'))
@@ -131,7 +132,7 @@ function kindOf(i: number, k: unknown): void {
         >only while nobody is there</ElCheckbox
       >
       <ElInput
-        v-if="a.kind !== 'alert' && a.kind !== 'narrow'"
+        v-if="!['alert', 'narrow', 'widen'].includes(a.kind)"
         type="textarea"
         autosize
         :model-value="a.text ?? ''"
