@@ -68,6 +68,7 @@ type App struct {
 
 	mu      sync.Mutex
 	corpora map[string]*shelf
+	sets    sync.Mutex         // held while a question set is read, changed and written back
 	frozen  map[string]*frozen // last releases that were opened, by corpus
 	folders map[string]uint64  // of watched folders: what they held when last looked at
 

@@ -3,6 +3,7 @@ package work
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"reflect"
 	"slices"
@@ -244,6 +245,8 @@ func (a *App) ImportQrels(ctx context.Context, corpus, set string, body []byte) 
 	if err != nil {
 		return out, err
 	}
+	a.sets.Lock()
+	defer a.sets.Unlock()
 	qs, err := a.questionsIn(ctx, c.ID, set)
 	if err != nil {
 		return out, err
@@ -291,9 +294,12 @@ func (a *App) ExportRun(ctx context.Context, corpus, run string) ([]byte, error)
 			seen[cand.Document] = true
 			if address[cand.Document] == "" {
 				d, err := a.store.Document(ctx, cand.Document)
-				if err != nil {
+				switch {
+				case errors.Is(err, ErrMissing):
 					address[cand.Document] = cand.Document // it is gone: its id is all that is known
-				} else {
+				case err != nil:
+					return nil, err
+				default:
 					address[cand.Document] = d.Address
 				}
 			}
@@ -314,6 +320,8 @@ func (a *App) Amend(ctx context.Context, corpus, set string, q prove.Question, w
 	if strings.TrimSpace(why) == "" {
 		return QuestionSet{}, inputError("say why the expectation is changed")
 	}
+	a.sets.Lock()
+	defer a.sets.Unlock()
 	s, err := a.store.QuestionSet(ctx, c.ID, set)
 	if err != nil {
 		return QuestionSet{}, err
@@ -337,9 +345,15 @@ func (a *App) AddQuestions(ctx context.Context, corpus, set string, more []prove
 	if err != nil {
 		return QuestionSet{}, err
 	}
+	a.sets.Lock()
+	defer a.sets.Unlock()
 	var qs []prove.Question
 	name := set
-	if s, err := a.store.QuestionSet(ctx, c.ID, set); err == nil {
+	switch s, err := a.store.QuestionSet(ctx, c.ID, set); {
+	case errors.Is(err, ErrMissing): // it is made
+	case err != nil:
+		return QuestionSet{}, err
+	default:
 		name = s.Name
 		if qs, err = a.store.Questions(ctx, s.ID); err != nil {
 			return QuestionSet{}, err

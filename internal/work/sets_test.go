@@ -1,6 +1,7 @@
 package work_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -271,4 +272,28 @@ func TestWhatWasAskedIsProposed(t *testing.T) {
 	assert.Equal(t, []string{"animals.md"}, talk[1].Question.Expect[0].Values)
 	_, err = a.AddQuestions(t.Context(), "c", "s", []prove.Question{talk[0].Question, talk[1].Question}, "asked")
 	require.NoError(t, err)
+}
+
+// Several who add to one set at once lose nothing of each other's.
+func TestQuestionsAddedAtOnceAreAllKept(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	const n = 12
+	errs := make(chan error, n)
+	for i := range n {
+		go func() {
+			_, err := a.AddQuestions(t.Context(), "c", "s", []prove.Question{{ID: "asked", Text: fmt.Sprintf("Question %d?", i), Expect: []prove.Expectation{{Kind: prove.Refuses}}}}, "")
+			errs <- err
+		}()
+	}
+	for range n {
+		require.NoError(t, <-errs)
+	}
+	s, err := a.QuestionSet(t.Context(), "c", "s")
+	require.NoError(t, err)
+	texts := map[string]bool{}
+	for _, q := range s.Questions {
+		texts[q.Text] = true
+	}
+	assert.Len(t, texts, n)
 }

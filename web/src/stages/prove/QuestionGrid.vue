@@ -13,6 +13,8 @@ import { useProve, type Question } from './store'
 /** The questions of a set as a sheet: arrows move, typing writes, a copied table is pasted; everything can be undone. */
 const corpus = useCorpus()
 const prove = useProve()
+/** The set that this sheet shows: another may be chosen before the last change of this one is saved. */
+const mine = prove.inSet()
 const list = ref<Question[]>([])
 const saved = ref('[]')
 const past = ref<Question[][]>([])
@@ -47,7 +49,7 @@ const from = computed(() => Math.max(0, Math.floor(y.value / height) - 10))
 const slice = computed(() => shown.value.slice(from.value, from.value + 60))
 
 async function load(): Promise<void> {
-  const path = prove.inSet()
+  const path = mine
   if (path.set === '') return
   const got = await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}', { params: { path } })))
   list.value = got?.questions ?? []
@@ -63,7 +65,7 @@ async function save(): Promise<void> {
   const text = JSON.stringify(body)
   corpus.saving++
   try {
-    await ok(api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: prove.inSet() }, body }))
+    await ok(api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: mine }, body }))
     saved.value = text
     refused.value = ''
     corpus.unapplied = ''
@@ -218,14 +220,14 @@ async function look(what: 'proposals' | 'history'): Promise<void> {
   beside.value = beside.value === what ? '' : what
   if (beside.value === 'history') {
     history.value = await prove.attempt(() =>
-      ok(api.GET('/api/corpora/{corpus}/sets/{set}/history', { params: { path: prove.inSet() } })),
+      ok(api.GET('/api/corpora/{corpus}/sets/{set}/history', { params: { path: mine } })),
     )
   }
 }
 
 async function restore(v: string): Promise<void> {
   await prove.attempt(() =>
-    ok(api.POST('/api/corpora/{corpus}/sets/{set}/history/{at}', { params: { path: { ...prove.inSet(), at: v } } })),
+    ok(api.POST('/api/corpora/{corpus}/sets/{set}/history/{at}', { params: { path: { ...mine, at: v } } })),
   )
   beside.value = ''
   await added()
