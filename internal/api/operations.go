@@ -184,10 +184,11 @@ func (h *handlers) prove(api huma.API) {
 	put.MaxBodyBytes = 16 << 20
 	huma.Register(api, put, func(ctx context.Context, in *struct {
 		InSet
+		Over string           `query:"over" doc:"The version that is replaced: refused when it is not the present one"`
 		Body []prove.Question `nullable:"false"`
 	},
 	) (*out[work.QuestionSet], error) {
-		return reply(h.app.PutQuestions(ctx, in.Corpus, in.Set, in.Body))
+		return reply(h.app.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
 	})
 	imported := operation("importSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/import", "prove", "Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it")
 	imported.MaxBodyBytes = 256 << 20

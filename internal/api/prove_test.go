@@ -130,3 +130,17 @@ func TestReleasesOverTheAPI(t *testing.T) {
 	assert.Contains(t, r.body["reply"], "£2.00")
 	assert.Contains(t, send(t, srv, "GET", "/api/corpora", "").raw, `"release":{"number":1`)
 }
+
+func TestASetChangedMeanwhileIsNotOverwritten(t *testing.T) {
+	srv, _ := stocked(t)
+	r := send(t, srv, "PUT", "/api/corpora/c/sets/s", twoQuestions)
+	require.Equal(t, 200, r.status, r.raw)
+	version := fmt.Sprint(r.body["version"])
+	require.Equal(t, 200, send(t, srv, "POST", "/api/corpora/c/sets/s/questions", `{"questions":[{"id":"new","question":"dog?","expect":[{"kind":"refuses"}]}]}`).status)
+	r = send(t, srv, "PUT", "/api/corpora/c/sets/s?over="+version, twoQuestions)
+	assert.Equal(t, 409, r.status, r.raw)
+	assert.Contains(t, r.raw, "was changed meanwhile")
+	now := send(t, srv, "GET", "/api/corpora/c/sets/s", "")
+	assert.Contains(t, now.raw, `"id":"new"`)
+	assert.Equal(t, 200, send(t, srv, "PUT", "/api/corpora/c/sets/s?over="+fmt.Sprint(now.body["version"]), twoQuestions).status)
+}

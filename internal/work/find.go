@@ -185,6 +185,8 @@ func (a *App) Pin(ctx context.Context, corpus string, p Pin) (prove.Question, er
 	if p.Passage == "" {
 		return prove.Question{}, inputError("there is no text at that place")
 	}
+	a.sets.Lock()
+	defer a.sets.Unlock()
 	qs, err := a.questionsOf(ctx, c.ID, p.Set)
 	if err != nil {
 		return prove.Question{}, err

@@ -54,6 +54,27 @@ func (a *App) PutQuestions(ctx context.Context, corpus, name string, qs []prove.
 	return a.PutQuestionsBecause(ctx, corpus, name, qs, "")
 }
 
+// ReplaceQuestions replaces a set that is still the version that the caller has read; ErrTaken, wrapped, when somebody has
+// changed it meanwhile. Without a version, it replaces whatever is there.
+func (a *App) ReplaceQuestions(ctx context.Context, corpus, name, version string, qs []prove.Question) (QuestionSet, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	a.sets.Lock()
+	defer a.sets.Unlock()
+	if version != "" {
+		s, err := a.store.QuestionSet(ctx, c.ID, name)
+		if err != nil {
+			return QuestionSet{}, err
+		}
+		if s.Version != version {
+			return QuestionSet{}, fmt.Errorf("question set %s was changed meanwhile: its version %w", s.Name, ErrTaken)
+		}
+	}
+	return a.PutQuestions(ctx, corpus, name, qs)
+}
+
 // PutQuestionsBecause does as PutQuestions, and keeps why.
 func (a *App) PutQuestionsBecause(ctx context.Context, corpus, name string, qs []prove.Question, why string) (QuestionSet, error) {
 	c, err := a.store.Corpus(ctx, corpus)

@@ -52,11 +52,16 @@ func (a *App) StartStudy(ctx context.Context, corpus, set, kind string) (Study, 
 	if kind != StudyAblation && kind != StudyFit {
 		return Study{}, Job{}, inputError("%q is no kind of study", kind)
 	}
+	return a.beginStudy(ctx, c, set, kind, nil)
+}
+
+// beginStudy freezes the draft, with the plan of a trial, and queues the work.
+func (a *App) beginStudy(ctx context.Context, c store.Corpus, set, kind string, plan json.RawMessage) (Study, Job, error) {
 	s, err := a.store.QuestionSet(ctx, c.ID, set)
 	if err != nil {
 		return Study{}, Job{}, err
 	}
-	st, err := a.store.CreateStudy(ctx, kind, s, c.Method, nil)
+	st, err := a.store.CreateStudy(ctx, kind, s, c.Method, plan)
 	if err != nil {
 		return Study{}, Job{}, err
 	}

@@ -139,24 +139,11 @@ func (a *App) StartTrial(ctx context.Context, corpus, set string, plan prove.Pla
 	if _, _, err := methodsOf(c.Method, plan); err != nil {
 		return Study{}, Job{}, err
 	}
-	s, err := a.store.QuestionSet(ctx, c.ID, set)
-	if err != nil {
-		return Study{}, Job{}, err
-	}
 	raw, err := json.Marshal(plan)
 	if err != nil {
 		return Study{}, Job{}, err
 	}
-	st, err := a.store.CreateStudy(ctx, StudyTrial, s, c.Method, raw)
-	if err != nil {
-		return Study{}, Job{}, err
-	}
-	j, err := a.queue(ctx, c.ID, JobStudy, st.ID)
-	if err != nil {
-		return Study{}, Job{}, err
-	}
-	out, err := studyView(st, c.Method)
-	return out, j, err
+	return a.beginStudy(ctx, c, set, StudyTrial, raw)
 }
 
 // group is the methods of a trial that search one index.

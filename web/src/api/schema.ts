@@ -5932,7 +5932,10 @@ export interface operations {
     };
     putSet: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The version that is replaced: refused when it is not the present one */
+                over?: string;
+            };
             header?: never;
             path: {
                 /** @description Name or id of the corpus */

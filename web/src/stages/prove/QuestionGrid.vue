@@ -15,6 +15,8 @@ const corpus = useCorpus()
 const prove = useProve()
 /** The set that this sheet shows: another may be chosen before the last change of this one is saved. */
 const mine = prove.inSet()
+const key = `${mine.corpus}/${mine.set}`
+let version = ''
 const list = ref<Question[]>([])
 const saved = ref('[]')
 const past = ref<Question[][]>([])
@@ -54,27 +56,45 @@ async function load(): Promise<void> {
   const got = await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}', { params: { path } })))
   list.value = got?.questions ?? []
   saved.value = JSON.stringify(list.value)
+  version = got?.version ?? ''
   past.value = []
+  const left = prove.drafts[key]
+  if (left !== undefined) {
+    list.value = left.list // what could not be saved when the sheet was left
+    version = left.version
+    refused.value = left.why
+    corpus.unapplied = 'Set not saved'
+  }
   doubts.value =
     (await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}/doubts', { params: { path } })))) ?? []
 }
 
+let saving = false
+
 async function save(): Promise<void> {
-  if (!unsaved.value || list.value.length === 0) return
+  if (!unsaved.value) return
+  if (saving) return void saveSoon() // one after another: each names the version that it replaces
+  saving = true
   const body = list.value
   const text = JSON.stringify(body)
   corpus.saving++
   try {
-    await ok(api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: mine }, body }))
+    const put = await ok(
+      api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: mine, query: { over: version } }, body }),
+    )
+    version = put.version
     saved.value = text
+    Reflect.deleteProperty(prove.drafts, key)
     refused.value = ''
     corpus.unapplied = ''
     await prove.load()
   } catch (e) {
     refused.value = (e as Error).message
     corpus.unapplied = 'Set not saved'
+    prove.drafts[key] = { list: body, version, why: refused.value }
   }
   corpus.saving--
+  saving = false
 }
 const saveSoon = useDebounceFn(save, 600)
 
@@ -211,6 +231,14 @@ function replace(q: Question): void {
   openId.value = ''
 }
 
+/** Gives up what could not be saved. */
+async function giveUp(): Promise<void> {
+  Reflect.deleteProperty(prove.drafts, key)
+  refused.value = ''
+  corpus.unapplied = ''
+  await load()
+}
+
 async function added(): Promise<void> {
   await prove.load()
   await load()
@@ -234,10 +262,7 @@ async function restore(v: string): Promise<void> {
 }
 
 onMounted(load)
-onUnmounted(() => {
-  void save()
-  corpus.unapplied = ''
-})
+onUnmounted(() => void save()) // what cannot be saved stays, and the draft mark says so
 </script>
 
 <template>
@@ -258,7 +283,9 @@ onUnmounted(() => {
     <span class="muted figure">{{ count(shown.length) }} of {{ count(list.length) }}</span>
     <span v-if="!unsaved && list.length > 0" class="good">saved</span>
   </div>
-  <p v-if="refused !== ''" class="notice bad" role="alert">Not saved: {{ refused }}</p>
+  <p v-if="refused !== ''" class="notice bad" role="alert">
+    Not saved: {{ refused }}. <button class="linkish" @click="giveUp">Give up these changes</button>
+  </p>
   <p v-if="doubts.length > 0" class="notice caution">
     {{ doubtful.size }} questions expect something of a page that has changed since they were written; they are marked.
     Look at them before believing their verdicts.

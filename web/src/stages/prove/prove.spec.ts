@@ -48,7 +48,8 @@ const questions = [
   { id: 'a', question: 'How much?', expect: [{ kind: 'gives', values: ['£4.50'] }], tags: ['fares'] },
   { id: 'b', question: 'Who won?', expect: [{ kind: 'refuses' }] },
 ]
-const calls: { path: string; method: string; body?: unknown }[] = []
+let refuse = false
+const calls: { path: string; query: string; method: string; body?: unknown }[] = []
 
 function answer(path: string, method: string): unknown {
   if (path.endsWith('/sets')) return [{ id: 's1', name: 'release', version: 'v', count: 2 }]
@@ -133,9 +134,13 @@ beforeEach(() => {
   setActivePinia(createPinia())
   calls.length = 0
   vi.stubGlobal('fetch', async (r: Request) => {
-    const path = new URL(r.url).pathname
+    const { pathname: path, search: query } = new URL(r.url)
     const text = r.method === 'GET' ? '' : await r.text()
-    calls.push({ path, method: r.method, body: text === '' ? undefined : JSON.parse(text) })
+    calls.push({ path, query, method: r.method, body: text === '' ? undefined : JSON.parse(text) })
+    if (refuse && r.method === 'PUT') {
+      const body = JSON.stringify({ detail: 'question a has no text' })
+      return new Response(body, { status: 422, headers: { 'Content-Type': 'application/problem+json' } })
+    }
     return new Response(JSON.stringify(answer(path, r.method)), { headers: { 'Content-Type': 'application/json' } })
   })
 })
@@ -191,6 +196,43 @@ describe('the sheet of questions', () => {
     await w.find('input[type=checkbox]').setValue(true)
     expect(w.text()).toContain('1 selected')
     w.unmount()
+  })
+})
+
+describe('a sheet that is left', () => {
+  it('keeps what could not be saved, says so, and gives it up only when told', async () => {
+    refuse = true
+    const w = await shown(QuestionGrid)
+    await w.find('[data-at="0-0"]').trigger('focus')
+    await w.find('[data-at="0-0"]').trigger('keydown', { key: 'Delete' })
+    w.unmount()
+    await flushPromises()
+    const corpus = useCorpus()
+    expect(corpus.unapplied).toBe('Set not saved')
+    const again = await shown(QuestionGrid)
+    expect(again.text()).toContain('Not saved: question a has no text')
+    expect(again.find('[data-at="0-0"]').text()).toBe('')
+    refuse = false
+    await again
+      .findAll('button')
+      .find((b) => b.text() === 'Give up these changes')
+      ?.trigger('click')
+    await flushPromises()
+    expect(again.find('[data-at="0-0"]').text()).toBe('How much?')
+    expect(corpus.unapplied).toBe('')
+    again.unmount()
+  })
+
+  it('saves the set that it shows, whatever is chosen meanwhile', async () => {
+    const w = await shown(QuestionGrid)
+    await w.find('[data-at="0-6"]').trigger('focus')
+    await w.find('[data-at="0-6"]').trigger('keydown', { key: 'Delete' })
+    useProve().set = 'another'
+    w.unmount()
+    await flushPromises()
+    const puts = calls.filter((c) => c.method === 'PUT')
+    expect(puts.map((c) => c.path)).toEqual(['/api/corpora/c/sets/release'])
+    expect(puts[0]?.query).toBe('?over=v')
   })
 })
 

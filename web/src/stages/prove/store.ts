@@ -51,6 +51,8 @@ export const useProve = defineStore('prove', () => {
   const runs = ref<Run[]>([])
   const set = ref('')
   const problem = ref('')
+  /** Sheets that were left with changes that could not be saved, by corpus and set. */
+  const drafts = ref<Record<string, { list: Question[]; version: string; why: string }>>({})
   const running = computed(() => corpus.active.filter((j) => j.kind === 'run'))
 
   async function load(): Promise<void> {
@@ -95,5 +97,5 @@ export const useProve = defineStore('prove', () => {
       return got
     })
 
-  return { sets, runs, set, problem, running, load, attempt, inSet, add }
+  return { sets, runs, set, problem, drafts, running, load, attempt, inSet, add }
 })
