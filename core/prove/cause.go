@@ -86,7 +86,6 @@ type Known struct {
 	Address  string
 	Title    string
 	Trouble  string // why no public reply can draw on it, in words; "" when one can
-	Dated    int    // day of last change; 0 when not known
 }
 
 // Held is a place that holds what was expected.

@@ -36,7 +36,7 @@ The mill wheel stands still on Sundays until noon. Entry for a school class cost
 	kinds := map[string]Question{}
 	for _, p := range got {
 		require.NoError(t, p.Question.Check())
-		assert.Equal(t, p.Answer != "", true)
+		assert.NotEmpty(t, p.Answer)
 		if _, ok := kinds[p.Kind]; !ok {
 			kinds[p.Kind] = p.Question
 		}

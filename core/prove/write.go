@@ -167,7 +167,7 @@ func (q Question) meant(ds []Source) []Source {
 // WriteSquad writes a set in the form of SQuAD 2.0: each question under the first document that it names, with the places of the
 // wordings and figures that it expects; one that is to be refused stands under the first document of all, as impossible. It returns
 // the ids of questions of which nothing can be written: they name no document, or what they expect does not stand in it.
-func WriteSquad(w io.Writer, title string, qs []Question, ds []Source) ([]string, error) {
+func WriteSquad(w io.Writer, qs []Question, ds []Source) ([]string, error) {
 	type answer struct {
 		Text  string `json:"text"`
 		Start int    `json:"answer_start"`
@@ -217,7 +217,7 @@ func WriteSquad(w io.Writer, title string, qs []Question, ds []Source) ([]string
 	}
 	enc := json.NewEncoder(w)
 	enc.SetEscapeHTML(false)
-	return short, enc.Encode(map[string]any{"version": "v2.0", "title": title, "data": articles})
+	return short, enc.Encode(map[string]any{"version": "v2.0", "data": articles})
 }
 
 // spans are the places of the very wordings and figures that an expectation wants to be said.

@@ -78,7 +78,7 @@ func TestABEIRCollectionIsReadAgain(t *testing.T) {
 // Offsets are in characters, as the SQuAD scripts count (Rajpurkar et al. 2016).
 func TestASquadFileIsReadAgain(t *testing.T) {
 	var b bytes.Buffer
-	short, err := WriteSquad(&b, "mill", []Question{
+	short, err := WriteSquad(&b, []Question{
 		{ID: "q1", Text: "What does grinding cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"2.50 pounds"}}, {Kind: Cites, Values: []string{"mill.md"}}}},
 		{ID: "q2", Text: "Who won?", Expect: []Expectation{{Kind: Refuses}}},
 		{ID: "q3", Text: "And?", Expect: []Expectation{{Kind: Mentions, Values: []string{"windmill"}}, {Kind: Cites, Values: []string{"mill.md"}}}},

@@ -109,7 +109,7 @@ func known(err error) error {
 		return nil
 	case errors.Is(err, work.ErrMissing):
 		return huma.Error404NotFound(err.Error())
-	case errors.Is(err, work.ErrTaken):
+	case errors.Is(err, work.ErrTaken), errors.Is(err, work.ErrChanged):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, work.ErrInput):
 		return huma.Error422UnprocessableEntity(strings.TrimPrefix(err.Error(), work.ErrInput.Error()+": "))

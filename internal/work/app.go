@@ -40,6 +40,9 @@ var ErrMissing = store.ErrMissing
 // ErrTaken says that a name is in use.
 var ErrTaken = store.ErrTaken
 
+// ErrChanged says that what is to be replaced is not what the caller has read.
+var ErrChanged = errors.New("changed meanwhile")
+
 func inputError(format string, args ...any) error {
 	return fmt.Errorf("%w: %s", ErrInput, fmt.Sprintf(format, args...))
 }

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -120,7 +121,7 @@ func (l *library) trouble(d store.Document) string {
 }
 
 func (l *library) known(d store.Document) prove.Known {
-	return prove.Known{Document: d.ID, Source: d.Source, Address: d.Address, Title: d.Title, Trouble: l.trouble(d), Dated: index.Day(d.LastMod)}
+	return prove.Known{Document: d.ID, Source: d.Source, Address: d.Address, Title: d.Title, Trouble: l.trouble(d)}
 }
 
 // probe asks again and looks into the corpus, for the diagnosis of one question.
@@ -310,20 +311,21 @@ func (a *App) lookInto(ctx context.Context, c store.Corpus, b answer.Bench, r st
 	if err != nil {
 		return err
 	}
+	var errs []error // one that cannot be looked into does not keep the others from it
 	for i, x := range failed {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
 		d, err := a.diagnose(ctx, lib, b, r.Method, r.Questions[x.Position])
-		if err != nil {
-			return err
+		if err == nil {
+			err = a.store.PutCause(ctx, r.ID, x.Question, d)
 		}
-		if err := a.store.PutCause(ctx, r.ID, x.Question, d); err != nil {
-			return err
+		if err != nil {
+			errs = append(errs, fmt.Errorf("look into question %s: %w", x.Question, err))
 		}
 		p.set(ctx, i+1, len(failed), "finding causes")
 	}
-	return nil
+	return errors.Join(errs...)
 }
 
 // diagnose answers a question once more and finds why it fails. A question whose script fails is looked into where it fails first.

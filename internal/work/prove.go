@@ -54,7 +54,7 @@ func (a *App) PutQuestions(ctx context.Context, corpus, name string, qs []prove.
 	return a.PutQuestionsBecause(ctx, corpus, name, qs, "")
 }
 
-// ReplaceQuestions replaces a set that is still the version that the caller has read; ErrTaken, wrapped, when somebody has
+// ReplaceQuestions replaces a set that is still the version that the caller has read; ErrChanged, wrapped, when somebody has
 // changed it meanwhile. Without a version, it replaces whatever is there.
 func (a *App) ReplaceQuestions(ctx context.Context, corpus, name, version string, qs []prove.Question) (QuestionSet, error) {
 	c, err := a.store.Corpus(ctx, corpus)
@@ -69,7 +69,7 @@ func (a *App) ReplaceQuestions(ctx context.Context, corpus, name, version string
 			return QuestionSet{}, err
 		}
 		if s.Version != version {
-			return QuestionSet{}, fmt.Errorf("question set %s was changed meanwhile: its version %w", s.Name, ErrTaken)
+			return QuestionSet{}, fmt.Errorf("question set %s was %w: read it again before replacing it", s.Name, ErrChanged)
 		}
 	}
 	return a.PutQuestions(ctx, corpus, name, qs)

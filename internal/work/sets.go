@@ -203,7 +203,7 @@ func (a *App) ExportSet(ctx context.Context, corpus, set, form string) ([]byte, 
 		if form == FormBEIR {
 			err = prove.WriteBEIR(&b, qs, ds)
 		} else {
-			_, err = prove.WriteSquad(&b, set, qs, ds)
+			_, err = prove.WriteSquad(&b, qs, ds)
 		}
 		return b.Bytes(), err
 	default:

@@ -6,14 +6,12 @@
 package main
 
 import (
-	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
 	"math"
 	"os"
 	"path/filepath"
-	"reflect"
 	"strings"
 
 	"jolvex/core/embed"
@@ -50,22 +48,16 @@ func (l *list) Set(s string) error {
 
 // change applies the settings to a method.
 func (l list) change(m *method.Method) error {
+	changes := map[string]string{}
 	for _, kv := range l {
 		key, value, _ := strings.Cut(kv, "=")
-		stage, name, _ := strings.Cut(key, ".")
-		raw, err := json.Marshal(map[string]map[string]json.RawMessage{stage: {name: json.RawMessage(value)}})
-		if err != nil {
-			return fmt.Errorf("setting %q: %w", kv, err)
-		}
-		before := *m
-		if err := json.Unmarshal(raw, m); err != nil {
-			return fmt.Errorf("setting %q: %w", kv, err)
-		}
-		if reflect.DeepEqual(before, *m) {
-			return fmt.Errorf("setting %q changes nothing", kv)
-		}
+		changes[key] = value
 	}
-	return nil
+	out, err := method.With(*m, changes)
+	if err == nil {
+		*m = out
+	}
+	return err
 }
 
 func run(all, verbose bool, only, sampled string, set list) error {
