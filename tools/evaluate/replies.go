@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -98,7 +99,34 @@ func (s *session) debian() error {
 	for _, q := range qs {
 		set = append(set, q.Question)
 	}
-	return s.run("debian-faq", "questions", set)
+	return errors.Join(s.run("debian-faq", "questions", set), s.run("debian-faq", "put in other ways", otherWays(set)))
+}
+
+// otherWays puts questions in the ways that a set of single wordings lacks: misspelt, beside the subject and hostile by the stress
+// kit, and two questions in one message. What is expected stays; nothing is written for the purpose.
+func otherWays(set []prove.Question) []prove.Question {
+	var out []prove.Question
+	var last *prove.Question
+	rare := func(string) float64 { return 1 }
+	seen := map[string]bool{}
+	for i, q := range set {
+		if q.Refusal() {
+			continue
+		}
+		for _, v := range prove.Stress(q, rare) {
+			if slices.ContainsFunc([]string{prove.StressMisspelt, prove.StressOffSubject, prove.StressHostile}, func(k string) bool { return slices.Contains(v.Tags, k) }) && !seen[v.Text] {
+				seen[v.Text] = true // a question beside the subject is proposed for several
+				out = append(out, v)
+			}
+		}
+		if last == nil {
+			last = &set[i]
+			continue
+		}
+		two := prove.Question{ID: last.ID + " and " + q.ID, Text: last.Text + " " + q.Text, Tags: []string{"several-part"}, Expect: append(slices.Clone(last.Expect), q.Expect...)}
+		out, last = append(out, two), nil
+	}
+	return out
 }
 
 func (s *session) ferries() error {
