@@ -236,6 +236,16 @@ func rowText(u *unit, terms map[string]float64) string {
 	return s
 }
 
+// Worded says a row of a table with the names of its columns; "" when no row has the span.
+func Worded(g *doc.Grid, row doc.Span) string {
+	for i := range g.Rows {
+		if g.Rows[i].Span == row {
+			return rowText(&unit{grid: g, row: &g.Rows[i]}, nil)
+		}
+	}
+	return ""
+}
+
 func sameHeader(g *doc.Grid, i, j int) bool {
 	return i < len(g.Header) && j < len(g.Header) && g.Header[i] == g.Header[j]
 }

@@ -344,6 +344,19 @@ type Part struct {
 	Graph   *Graph         // over Vectors; nil when every one of them is looked at
 }
 
+// Without is the part with the chunks of some documents dead; the places of those that died by it are given.
+func (p Part) Without(documents map[string]bool) (Part, []int) {
+	var died []int
+	dead := append(Bits(nil), p.Dead...)
+	for i, e := range p.Segment.Entries {
+		if documents[e.Document] && !dead.Has(i) {
+			dead, died = dead.With(i), append(died, i)
+		}
+	}
+	p.Dead = dead
+	return p, died
+}
+
 // Bits is a set of small numbers. The zero value is empty.
 type Bits []uint64
 

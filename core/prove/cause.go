@@ -41,7 +41,13 @@ func Causes() []Cause {
 	return []Cause{NotGathered, LeftOut, OutOfDate, CutAcross, RankedBelow, LostInRewriting, CrowdedOut, NotUsed, Unsupported, Neighbour, WrongPage, WronglyRefused, ShouldRefuse, ShouldAskBack, RuleMissed, RuleMisfired, MannerBreached, Doubtful}
 }
 
-// Alteration is a change to a method, as data, so that it can be tried, shown and applied.
+// Settling is a settled answer in the making: a question with what is to be answered.
+type Settling struct {
+	Question string `json:"question" minLength:"1" maxLength:"2000"`
+	Answer   string `json:"answer" minLength:"1" maxLength:"20000"`
+}
+
+// Alteration is a change to a method, or to what the corpus holds, as data, so that it can be tried, shown and applied.
 type Alteration struct {
 	Settings map[string]string `json:"settings,omitempty" doc:"Values of settings, by key"`
 	RulesOff []string          `json:"rulesOff,omitempty" nullable:"false" doc:"House rules that are not obeyed, by id"`
@@ -50,6 +56,11 @@ type Alteration struct {
 	Priority map[string]int    `json:"priority,omitempty" doc:"Of sources, by portable id"`
 	// Sources has settings of cutting for single sources, by portable id: "strategy" to "structure".
 	Sources map[string]map[string]string `json:"sources,omitempty" doc:"Settings of cutting of single sources, by portable id and name"`
+
+	Settled  []Settling `json:"settled,omitempty" maxItems:"20" nullable:"false" doc:"Settled answers more"`
+	Pages    []string   `json:"pages,omitempty" maxItems:"20" nullable:"false" doc:"Addresses of pages to gather"`
+	TakeIn   []string   `json:"takeIn,omitempty" maxItems:"20" nullable:"false" doc:"Documents that failed, wait or were left out, by id, to be taken in"`
+	LeaveOut []string   `json:"leaveOut,omitempty" maxItems:"20" nullable:"false" doc:"Documents to be left out, by id"`
 }
 
 // Recuts reports whether a change reaches the chunks, so that it can be tried on another index alone.
@@ -61,6 +72,12 @@ func (a Alteration) Recuts() bool {
 	}
 	return len(a.Sources) > 0
 }
+
+// Fetches reports whether a change asks for pages to be fetched, which nobody does unasked.
+func (a Alteration) Fetches() bool { return len(a.Pages)+len(a.TakeIn) > 0 }
+
+// Material reports whether a change reaches what the corpus holds.
+func (a Alteration) Material() bool { return a.Fetches() || len(a.Settled)+len(a.LeaveOut) > 0 }
 
 // Fix is what may cure a failure: a change of the method, which can be tried at once, or something to be done elsewhere.
 type Fix struct {
@@ -86,6 +103,7 @@ type Known struct {
 	Address  string
 	Title    string
 	Trouble  string // why no public reply can draw on it, in words; "" when one can
+	Takeable bool   // of one with trouble: taking it in, or fetching it again, may end it
 }
 
 // Held is a place that holds what was expected.
@@ -93,6 +111,7 @@ type Held struct {
 	Known
 	Span    doc.Span // the sentence or row around it
 	Text    string
+	Row     string // of a row of a table: its cells with the names of their columns
 	Heading string // title and headings that govern it
 	Cut     bool   // no chunk holds all of it
 	Past    bool   // it stands in an earlier version of the document alone
@@ -102,6 +121,8 @@ type Held struct {
 type Probe interface {
 	// Named finds the documents that an expectation means by an address, an end of an address, or a title.
 	Named(names []string) ([]Known, error)
+	// Where is the address that a page of some name would have; "" when nobody can tell.
+	Where(name string) string
 	// Holding finds places that hold what an expectation (Mentions, Gives, Reaches) wants, those that can be drawn on first.
 	Holding(e Expectation) ([]Held, error)
 	// Again answers the question under an altered method; with documents, from them alone.
@@ -151,7 +172,7 @@ func Diagnose(q Question, s Seen, v Verdict, p Probe) (Diagnosis, error) {
 func (n *inquiry) tryFixes() error {
 	for i := range n.out.Fixes {
 		f := &n.out.Fixes[i]
-		if f.Change == nil || f.Cures || f.Change.Recuts() { // another index is made for the whole set alone
+		if f.Change == nil || f.Cures || f.Change.Recuts() || f.Change.Fetches() { // another index is made, and pages are fetched, for the whole set alone
 			continue
 		}
 		_, v, err := n.p.Again(*f.Change, nil)
@@ -182,6 +203,27 @@ func (n *inquiry) show(form string, args ...any) {
 }
 
 func (n *inquiry) fix(f Fix) { n.out.Fixes = append(n.out.Fixes, f) }
+
+// settle proposes a settled answer. What it is to say is taken from the place that holds what was expected, when there is one.
+func (n *inquiry) settle(h *Held) {
+	f := Fix{Label: "Write a settled answer", Do: "settle"}
+	if h != nil {
+		say := h.Text
+		if h.Row != "" {
+			say = h.Row
+		}
+		f.Change = &Alteration{Settled: []Settling{{Question: n.alone(), Answer: say}}}
+	}
+	n.fix(f)
+}
+
+// alone is the question as it stands by itself.
+func (n *inquiry) alone() string {
+	if r := n.s.Trail.Reading; r.Alone != "" {
+		return r.Alone
+	}
+	return n.q.Text
+}
 
 func (n *inquiry) set(label, key, value string) {
 	n.fix(Fix{Label: label, Change: &Alteration{Settings: map[string]string{key: value}}})
@@ -279,7 +321,7 @@ func (n *inquiry) refusals() (bool, error) {
 	if bar := t.Support + 0.01; t.Outcome == answer.Answered && bar < 1 {
 		n.set(fmt.Sprintf("Raise the evidence bar to %.2f", bar), "answer.bar", fmt.Sprintf("%.2f", bar))
 	}
-	n.fix(Fix{Label: "Write a settled answer that says where to turn", Do: "settle"})
+	n.fix(Fix{Label: "Write a settled answer that says where to turn, and expect that", Do: "settle"})
 	return true, nil
 }
 

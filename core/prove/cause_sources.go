@@ -24,7 +24,11 @@ func (n *inquiry) sources() (bool, error) {
 	}
 	fact, wantsFact := n.has(Mentions, Gives, Reaches)
 	if names := n.namesExpected(); len(names) > 0 && len(named) == 0 {
-		n.fix(Fix{Label: "Gather it", Do: "gather", Document: names[0]})
+		f := Fix{Label: "Gather it", Do: "gather", Document: names[0]}
+		if at := n.p.Where(names[0]); at != "" {
+			f.Change, f.Document = &Alteration{Pages: []string{at}}, at
+		}
+		n.fix(f)
 		return n.found(NotGathered, "the corpus has no document %q", names[0]), nil
 	}
 	if !wantsFact {
@@ -51,7 +55,7 @@ func (n *inquiry) sources() (bool, error) {
 		return n.found(Doubtful, "%s is in the corpus and does not say %s, nor does any other document", named[0].Address, quotedValues(fact)), nil
 	case !ok:
 		n.fix(Fix{Label: "Gather a page that says it", Do: "gather"})
-		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		n.settle(nil)
 		return n.found(NotGathered, "no document of the corpus says %s", quotedValues(fact)), nil
 	case place.Past:
 		n.fix(Fix{Label: "Amend the expectation to what the source says now", Do: "amend", Document: place.Document})
@@ -100,7 +104,11 @@ func (n *inquiry) documents() ([]Known, error) {
 
 // unable tells of a document that no public reply can draw on.
 func (n *inquiry) unable(k Known) bool {
-	n.fix(Fix{Label: "Try it again, or take it in", Do: "retry", Document: k.Document})
+	f := Fix{Label: "Try it again, or take it in", Do: "retry", Document: k.Document}
+	if k.Takeable {
+		f.Change = &Alteration{TakeIn: []string{k.Document}}
+	}
+	n.fix(f)
 	return n.found(LeftOut, "%s cannot be drawn on: %s", k.Address, k.Trouble)
 }
 
@@ -197,7 +205,12 @@ func (n *inquiry) ranked(h Held) (bool, error) {
 	for _, l := range n.s.Trail.Left {
 		if l.Document == h.Document && l.Span.Start <= h.Span.Start && h.Span.End <= l.Span.End && (l.Why == "repeats" || l.Why == "section") {
 			n.set("Let repeats take places of their own", "find.fold", "false")
-			n.fix(Fix{Label: "Leave one of the two out", Do: "source", Document: h.Document})
+			f := Fix{Label: "Leave one of the two out", Do: "source", Document: h.Document}
+			if l.Of > 0 && l.Of <= len(n.s.Trail.Candidates) {
+				f.Document = n.s.Trail.Candidates[l.Of-1].Document
+				f.Change = &Alteration{LeaveOut: []string{f.Document}}
+			}
+			n.fix(f)
 			return n.found(CrowdedOut, "the passage in %s stands behind candidate %d, which repeats it", h.Address, l.Of), nil
 		}
 	}
@@ -216,7 +229,7 @@ func (n *inquiry) ranked(h Held) (bool, error) {
 	n.set("Give headings more weight", "find.path", "6")
 	n.set("Give meaning more weight", "find.dense", "0.8")
 	n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
-	n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+	n.settle(&h)
 	if at > 0 {
 		return n.found(RankedBelow, "the passage in %s ranks %d", h.Address, at), nil
 	}
@@ -292,14 +305,18 @@ func (n *inquiry) refused(h Held, known bool) (bool, error) {
 		return false, err
 	}
 	t := n.s.Trail
+	var place *Held
+	if known {
+		place = &h
+	}
 	if v.Passed {
 		bar := max(0, t.Support-0.01)
 		n.set(fmt.Sprintf("Lower the evidence bar to %.2f", bar), "answer.bar", fmt.Sprintf("%.2f", bar))
-		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		n.settle(place)
 		return n.found(WronglyRefused, "its support is %.2f, the bar %.2f; with a lower bar it is right", t.Support, t.Bar), nil
 	}
 	if !known || s.Trail.Outcome == answer.Refused {
-		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		n.settle(place)
 		return n.found(WronglyRefused, "it is refused, and below the bar there is no right answer either: %s", t.Why), nil
 	}
 	n.s, n.v = s, v // what would have been said
@@ -325,7 +342,7 @@ func (n *inquiry) said(h Held, r int) (bool, error) {
 	if slices.ContainsFunc(n.s.Trail.Reply, func(x answer.Sentence) bool { return x.Candidate == r-1 }) {
 		n.set("Let replies be longer", "answer.words", "240")
 		n.set("Draw on more chunks", "answer.sources", "4")
-		n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+		n.settle(&h)
 		return n.found(NotUsed, "the reply draws on the passage in %s and leaves out “%s”", h.Address, shortened(h.Text)), nil
 	}
 	_, v, err := n.again("from "+h.Address+" alone, whatever its support", Alteration{Settings: map[string]string{"answer.bar": "0"}}, h.Document)
@@ -334,7 +351,7 @@ func (n *inquiry) said(h Held, r int) (bool, error) {
 	}
 	n.set("Draw on more chunks", "answer.sources", "4")
 	n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
-	n.fix(Fix{Label: "Write a settled answer", Do: "settle"})
+	n.settle(&h)
 	if v.Passed {
 		return n.found(Neighbour, "another passage was preferred to that in %s", h.Address), nil
 	}
@@ -356,7 +373,7 @@ func (n *inquiry) contradicted(h Held) bool {
 		}
 		n.show("the reply: “%s”", shortened(x.Text))
 		n.show("the expected passage: “%s”", shortened(h.Text))
-		n.fix(Fix{Label: "Leave out what is out of date", Do: "source", Document: c.Document})
+		n.fix(Fix{Label: "Leave out what is out of date", Do: "source", Document: c.Document, Change: &Alteration{LeaveOut: []string{c.Document}}})
 		n.set("Prefer what was changed lately", "find.fresh", "1.5")
 		n.fix(Fix{Label: "Raise the priority of its source", Change: &Alteration{Priority: map[string]int{h.Source: 2}}})
 		return n.found(OutOfDate, "%s says otherwise than %s, and was believed", n.s.Documents[x.Candidate].Address, h.Address)

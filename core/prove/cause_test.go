@@ -39,6 +39,13 @@ func (s *scripted) Holding(Expectation) ([]Held, error) { return s.held, s.fails
 
 func (s *scripted) Rules() []rule.Rule { return s.rules }
 
+func (s *scripted) Where(name string) string {
+	if strings.HasPrefix(name, "/") {
+		return "https://ferries.example" + name
+	}
+	return ""
+}
+
 func (s *scripted) Whole(change Alteration, _ Held) (bool, error) {
 	return change.Settings["chunk.size"] != "", s.fails
 }

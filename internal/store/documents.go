@@ -211,15 +211,25 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 	return o, err
 }
 
+// KeepVersion stores a document version that no document has.
+func (s *Store) KeepVersion(ctx context.Context, hash string, d *doc.Document) error {
+	return s.write(ctx, "keep a document version", func(tx *sqlx.Tx) error { return s.putBody(ctx, tx, hash, d) })
+}
+
 func (s *Store) putVersion(ctx context.Context, tx *sqlx.Tx, document, hash string, d *doc.Document) error {
+	if err := s.putBody(ctx, tx, hash, d); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO document_versions (document_id, version, fetched_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, document, hash, s.stamp())
+	return err
+}
+
+func (s *Store) putBody(ctx context.Context, tx *sqlx.Tx, hash string, d *doc.Document) error {
 	body, err := s.pack(d)
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `INSERT INTO versions (hash, body, created_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, hash, body, s.stamp()); err != nil {
-		return err
-	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO document_versions (document_id, version, fetched_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, document, hash, s.stamp())
+	_, err = tx.ExecContext(ctx, `INSERT INTO versions (hash, body, created_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, hash, body, s.stamp())
 	return err
 }
 

@@ -142,6 +142,24 @@ type Run struct {
 	EndedAt    string
 	Note       string // what was tried; "" for the draft
 	Repeats    int    // how often each question is asked
+	Tried      Tried
+}
+
+// Tried is what a run draws on beside the corpus, and what it does without.
+type Tried struct {
+	Brought []Brought `json:"brought,omitempty"`
+	LeftOut []string  `json:"leftOut,omitempty"` // documents, by id
+}
+
+// Brought is a text that a run draws on as if it were a document of the corpus.
+type Brought struct {
+	Document  string `json:"document"`
+	Version   string `json:"version"`
+	Source    string `json:"source,omitempty"`
+	Kind      string `json:"kind"` // of the source that it would come from
+	Address   string `json:"address"`
+	Marks     string `json:"marks,omitempty"`
+	MediaType string `json:"mediaType,omitempty"`
 }
 
 type runRow struct {
@@ -157,6 +175,7 @@ type runRow struct {
 	EndedAt    string `db:"ended_at"`
 	Note       string `db:"note"`
 	Repeats    int    `db:"repeats"`
+	Tried      string `db:"tried"`
 }
 
 func (r runRow) run() (Run, error) {
@@ -167,6 +186,11 @@ func (r runRow) run() (Run, error) {
 	if err := json.Unmarshal([]byte(r.Method), &out.Method); err != nil {
 		return out, fmt.Errorf("read the method of run %s: %w", r.ID, err)
 	}
+	if r.Tried != "" {
+		if err := json.Unmarshal([]byte(r.Tried), &out.Tried); err != nil {
+			return out, fmt.Errorf("read what run %s tries: %w", r.ID, err)
+		}
+	}
 	if r.Summary == "" {
 		return out, nil
 	}
@@ -176,7 +200,7 @@ func (r runRow) run() (Run, error) {
 
 // CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft;
 // repeats how often each question is asked.
-func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method, note string, repeats int) (Run, error) {
+func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method, note string, repeats int, tried Tried) (Run, error) {
 	rawQ, err := json.Marshal(qs)
 	if err != nil {
 		return Run{}, err
@@ -185,9 +209,13 @@ func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Quest
 	if err != nil {
 		return Run{}, err
 	}
-	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp(), Note: note, Repeats: max(1, repeats)}
+	rawT, err := json.Marshal(tried)
+	if err != nil {
+		return Run{}, err
+	}
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp(), Note: note, Repeats: max(1, repeats), Tried: string(rawT)}
 	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats)`, r)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats, tried) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats, :tried)`, r)
 		return err
 	})
 	if err != nil {
@@ -259,8 +287,11 @@ type resultRow struct {
 // AddResults stores results of a run; what is there already is replaced.
 func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 	return s.write(ctx, "store results", func(tx *sqlx.Tx) error {
-		var corpus string
-		if err := tx.GetContext(ctx, &corpus, `SELECT corpus_id FROM runs WHERE id = ?`, run); err != nil {
+		var of struct {
+			Corpus string `db:"corpus_id"`
+			Note   string `db:"note"`
+		}
+		if err := tx.GetContext(ctx, &of, `SELECT corpus_id, note FROM runs WHERE id = ?`, run); err != nil {
 			return err
 		}
 		for _, r := range rs {
@@ -273,8 +304,10 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 				if row.Trail, err = s.pack(r.Trail); err != nil {
 					return err
 				}
-				if err := countKept(ctx, tx, corpus, r.Trail); err != nil {
-					return err
+				if of.Note == "" { // what is only tried leaves no trace in what is used
+					if err := countKept(ctx, tx, of.Corpus, r.Trail); err != nil {
+						return err
+					}
 				}
 			}
 			if _, err := tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO results (run_id, position, question_id, verdict, trail, millis, failed) VALUES (:run_id, :position, :question_id, :verdict, :trail, :millis, :failed)`, row); err != nil {

@@ -208,15 +208,9 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
-		d, ok := documents[c.Document]
-		if !ok {
-			if d, err = a.store.Document(ctx, c.Document); errors.Is(err, ErrMissing) {
-				d, err = store.Document{ID: c.Document, Address: "no longer there"}, nil // its source was deleted; what it said is kept
-			}
-			if err != nil {
-				return nil, fmt.Errorf("open the evidence: %w", err)
-			}
-			documents[c.Document] = d
+		d, err := a.whatever(ctx, c.Document, documents)
+		if err != nil {
+			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
 		e := Evidence{Candidate: c, Address: d.Address, Title: body.Title, Path: pathAt(body, c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
 		if c.Parent.Len() > 0 {
@@ -243,6 +237,26 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 	var err error
 	r.Left, err = a.leftOut(ctx, documents, t.Left)
 	return r, err
+}
+
+// whatever finds a document, among those found before or else in the corpus. One that is not there any more - its source was deleted,
+// what it said is kept - and one that is only tried are stood for.
+func (a *App) whatever(ctx context.Context, id string, found map[string]store.Document) (store.Document, error) {
+	if d, ok := found[id]; ok {
+		return d, nil
+	}
+	d, err := a.store.Document(ctx, id)
+	if errors.Is(err, ErrMissing) {
+		at, tried := strings.CutPrefix(id, triedPrefix)
+		if !tried {
+			at = "no longer there"
+		}
+		d, err = store.Document{ID: id, Address: at}, nil
+	}
+	if err == nil {
+		found[id] = d
+	}
+	return d, err
 }
 
 // pathAt is the heading path that governs a span; headings that the span opens with belong to it.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -121,14 +122,18 @@ func (l *library) trouble(d store.Document) string {
 }
 
 func (l *library) known(d store.Document) prove.Known {
-	return prove.Known{Document: d.ID, Source: d.Source, Address: d.Address, Title: d.Title, Trouble: l.trouble(d)}
+	k := prove.Known{Document: d.ID, Source: d.Source, Address: d.Address, Title: d.Title, Trouble: l.trouble(d)}
+	k.Takeable = k.Trouble != "" && d.Audience == index.Public && (d.Version != "" || strings.HasPrefix(d.Address, "http"))
+	return k
 }
 
 // probe asks again and looks into the corpus, for the diagnosis of one question.
 type probe struct {
 	app  *App
 	ctx  context.Context // of the whole diagnosis, which is one call
+	c    store.Corpus
 	lib  *library
+	snap *index.Snapshot // what b searches
 	b    answer.Bench
 	m    method.Method
 	q    prove.Question
@@ -155,13 +160,52 @@ func (p *probe) Again(change prove.Alteration, documents []string) (prove.Seen, 
 	if err != nil {
 		return prove.Seen{}, prove.Verdict{}, err
 	}
-	b, err := p.app.under(p.ctx, p.b, m)
+	b, err := p.bench(m, change)
 	if err != nil {
 		return prove.Seen{}, prove.Verdict{}, err
 	}
 	b.Filter.Documents = documents
 	s, v, _, err := p.app.examine(b, p.q)
 	return s, v, err
+}
+
+// bench is what an altered method answers on.
+func (p *probe) bench(m method.Method, change prove.Alteration) (answer.Bench, error) {
+	if !change.Material() {
+		return p.app.under(p.ctx, p.b, m)
+	}
+	tried, err := p.app.bring(p.ctx, p.c, change)
+	if err != nil {
+		return answer.Bench{}, err
+	}
+	snap, err := p.app.with(p.ctx, p.snap, m, tried)
+	if err != nil {
+		return answer.Bench{}, err
+	}
+	return p.app.benchOn(p.ctx, asRun, snap, m)
+}
+
+// Where is the address of a page that is named by its address, or by its path on the one host that the corpus visits.
+func (p *probe) Where(name string) string {
+	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
+		return name
+	}
+	if !strings.HasPrefix(name, "/") {
+		return ""
+	}
+	hosts := map[string]bool{}
+	for _, d := range p.lib.documents {
+		if u, err := url.Parse(d.Address); err == nil && strings.HasPrefix(u.Scheme, "http") {
+			hosts[u.Scheme+"://"+u.Host] = true
+		}
+	}
+	if len(hosts) != 1 {
+		return ""
+	}
+	for h := range hosts {
+		return h + name
+	}
+	return ""
 }
 
 // Whole cuts the document of a place under an altered method, and looks whether one chunk holds all of it.
@@ -263,6 +307,9 @@ func (p *probe) places(d store.Document, version string, e prove.Expectation) ([
 	var out []prove.Held
 	for _, s := range e.Places(body, mostPlaces) {
 		h := prove.Held{Known: p.lib.known(d), Span: s, Text: doc.Fold(body.Of(s)), Heading: strings.Join(append([]string{body.Title}, pathAt(body, s)...), " ")}
+		if i := body.BlockAt(s.Start); i >= 0 && body.Blocks[i].Grid != nil {
+			h.Row = answer.Worded(body.Blocks[i].Grid, s)
+		}
 		h.Cut = h.Trouble == "" && !slices.ContainsFunc(p.lib.chunks[d.ID], func(c doc.Span) bool { return c.Contains(s) })
 		out = append(out, h)
 	}
@@ -294,7 +341,7 @@ func (p *probe) past(d store.Document, e prove.Expectation) ([]prove.Held, error
 
 // lookInto finds the cause of every failure of a run. With a model that words replies, asking again costs money: then it is
 // done for a question when somebody wants to know.
-func (a *App) lookInto(ctx context.Context, c store.Corpus, b answer.Bench, r store.Run, rs []store.Result, p *progress) error {
+func (a *App) lookInto(ctx context.Context, c store.Corpus, snap *index.Snapshot, b answer.Bench, r store.Run, rs []store.Result, p *progress) error {
 	if r.Method.Answer.Composer == answer.ByModel {
 		return nil
 	}
@@ -311,12 +358,13 @@ func (a *App) lookInto(ctx context.Context, c store.Corpus, b answer.Bench, r st
 	if err != nil {
 		return err
 	}
+	base := probe{app: a, ctx: ctx, c: c, lib: lib, snap: snap, b: b, m: r.Method}
 	var errs []error // one that cannot be looked into does not keep the others from it
 	for i, x := range failed {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		d, err := a.diagnose(ctx, lib, b, r.Method, r.Questions[x.Position])
+		d, err := a.diagnose(base, r.Questions[x.Position])
 		if err == nil {
 			err = a.store.PutCause(ctx, r.ID, x.Question, d)
 		}
@@ -329,19 +377,20 @@ func (a *App) lookInto(ctx context.Context, c store.Corpus, b answer.Bench, r st
 }
 
 // diagnose answers a question once more and finds why it fails. A question whose script fails is looked into where it fails first.
-func (a *App) diagnose(ctx context.Context, lib *library, b answer.Bench, m method.Method, q prove.Question) (prove.Diagnosis, error) {
-	q, err := a.firstFailing(b, q)
+func (a *App) diagnose(p probe, q prove.Question) (prove.Diagnosis, error) {
+	q, err := a.firstFailing(p.b, q)
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
-	s, v, _, err := a.examine(b, q)
+	s, v, _, err := a.examine(p.b, q)
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
 	if v.Passed {
 		return prove.Diagnosis{Cause: prove.Doubtful, Why: "asked once more, it passes: what answers is not steady", Shown: []string{}, Fixes: []prove.Fix{}}, nil
 	}
-	return prove.Diagnose(q, s, v, &probe{a, ctx, lib, b, m, q, s})
+	p.q, p.seen = q, s
+	return prove.Diagnose(q, s, v, &p)
 }
 
 // firstFailing gives the message of a script whose reply first falls short, as a question of its own with what was said before;
@@ -385,7 +434,15 @@ func (a *App) Cause(ctx context.Context, corpus, run, question string) (prove.Di
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
-	b, err := a.bench(ctx, Caller{Audience: index.Public, Surface: "run"}, c, r.Method)
+	shelf, err := a.shelf(ctx, c)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	snap, err := a.with(ctx, shelf.snapshot.Load(), r.Method, r.Tried)
+	if err != nil {
+		return prove.Diagnosis{}, err
+	}
+	b, err := a.benchOn(ctx, asRun, snap, r.Method)
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
@@ -393,7 +450,7 @@ func (a *App) Cause(ctx context.Context, corpus, run, question string) (prove.Di
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
-	d, err := a.diagnose(ctx, lib, b, r.Method, r.Questions[rs[at].Position])
+	d, err := a.diagnose(probe{app: a, ctx: ctx, c: c, lib: lib, snap: snap, b: b, m: r.Method}, r.Questions[rs[at].Position])
 	if err != nil {
 		return d, err
 	}

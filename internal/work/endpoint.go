@@ -170,6 +170,21 @@ func (a *App) behind(m method.Method) reader {
 	return nil
 }
 
+// readerBy finds what reads texts as an index's vectors were made, by its ID; nil for word vectors.
+func (a *App) readerBy(id string) (reader, error) {
+	e, err := a.madeBy(id)
+	if err != nil || id == a.words.ID() {
+		return nil, err
+	}
+	if r, ok := e.(reader); ok {
+		return r, nil
+	}
+	if id == a.encoder.ID() {
+		return encoderReader{a.encoder}, nil
+	}
+	return nil, nil
+}
+
 // madeBy finds the embedder that made an index's vectors, by its ID.
 func (a *App) madeBy(id string) (embed.Embedder, error) {
 	switch {

@@ -279,12 +279,9 @@ func (a *App) leftOut(ctx context.Context, documents map[string]store.Document, 
 		if err != nil {
 			return nil, fmt.Errorf("open what was left out: %w", err)
 		}
-		d, ok := documents[l.Document]
-		if !ok {
-			if d, err = a.store.Document(ctx, l.Document); err != nil {
-				return nil, fmt.Errorf("open what was left out: %w", err)
-			}
-			documents[l.Document] = d
+		d, err := a.whatever(ctx, l.Document, documents)
+		if err != nil {
+			return nil, fmt.Errorf("open what was left out: %w", err)
 		}
 		out = append(out, LeftOut{l, d.Address, body.Title, pathAt(body, l.Span), body.Of(l.Span)})
 	}

@@ -211,14 +211,10 @@ func (a *App) indexFetched(ctx context.Context, corpus string) (int, error) {
 	var parts []index.Part
 	for i, p := range old.Parts {
 		r := s.manifest.Segments[i]
-		dead := append(index.Bits(nil), p.Dead...)
-		for k, e := range p.Segment.Entries {
-			if replaced[e.Document] && !dead.Has(k) {
-				dead = dead.With(k)
-				r.Dead = append(r.Dead[:len(r.Dead):len(r.Dead)], uint32(k))
-			}
+		p, died := p.Without(replaced)
+		for _, k := range died {
+			r.Dead = append(r.Dead[:len(r.Dead):len(r.Dead)], uint32(k))
 		}
-		p.Dead = dead
 		parts, m.Segments = append(parts, p), append(m.Segments, r)
 	}
 	fresh, refs, err := a.segments(cuts)

@@ -179,17 +179,9 @@ func (a *App) withheld(ctx context.Context, corpus string, snap *index.Snapshot)
 	}
 	out := &index.Snapshot{Name: snap.Name, Embedder: snap.Embedder, Sentences: snap.Sentences, Parts: slices.Clone(snap.Parts)}
 	for i := range out.Parts {
-		p := &out.Parts[i]
-		if p.Segment.Audience != index.Public {
-			continue
+		if out.Parts[i].Segment.Audience == index.Public {
+			out.Parts[i], _ = out.Parts[i].Without(gone)
 		}
-		dead := slices.Clone(p.Dead)
-		for k, e := range p.Segment.Entries {
-			if gone[e.Document] {
-				dead = dead.With(k)
-			}
-		}
-		p.Dead = dead
 	}
 	return out, nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"runtime"
+	"strings"
 
 	"golang.org/x/sync/errgroup"
 
@@ -56,7 +57,11 @@ func (a *App) start(ctx context.Context, corpus, set string, change prove.Altera
 	if err != nil {
 		return Run{}, Job{}, err
 	}
-	r, err := a.store.CreateRun(ctx, s, qs, m, note, repeats)
+	tried, err := a.bring(ctx, c, change)
+	if err != nil {
+		return Run{}, Job{}, err
+	}
+	r, err := a.store.CreateRun(ctx, s, qs, m, note, repeats, tried)
 	if err != nil {
 		return Run{}, Job{}, err
 	}
@@ -64,7 +69,7 @@ func (a *App) start(ctx context.Context, corpus, set string, change prove.Altera
 	return runView(r, s.Name), j, err
 }
 
-// ApplyChange brings an alteration into the draft.
+// ApplyChange brings an alteration into the draft, and what it says of the material into the corpus. A job that it takes is given.
 func (a *App) ApplyChange(ctx context.Context, corpus string, change prove.Alteration) (*Job, error) {
 	c, err := a.store.Corpus(ctx, corpus)
 	if err != nil {
@@ -74,7 +79,15 @@ func (a *App) ApplyChange(ctx context.Context, corpus string, change prove.Alter
 	if err != nil {
 		return nil, err
 	}
-	return a.SaveMethod(ctx, corpus, m)
+	j, err := a.applyMaterial(ctx, c, change)
+	if err != nil {
+		return nil, err
+	}
+	saved, err := a.SaveMethod(ctx, corpus, m)
+	if saved != nil {
+		j = saved
+	}
+	return j, err
 }
 
 // resultBatch is how many results are stored in one transaction.
@@ -90,7 +103,14 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 		return err
 	}
 	// One snapshot from the first question to the last, whatever is gathered meanwhile.
-	b, err := a.benchFor(ctx, Caller{Audience: index.Public, Surface: "run"}, c, r.Method, p)
+	snap, err := a.indexFor(ctx, c, r.Method, p)
+	if err != nil {
+		return err
+	}
+	if snap, err = a.with(ctx, snap, r.Method, r.Tried); err != nil {
+		return err
+	}
+	b, err := a.benchOn(ctx, asRun, snap, r.Method)
 	if err != nil {
 		return err
 	}
@@ -147,7 +167,7 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 	if err := a.store.EndRun(ctx, r.ID, prove.Summarise(js)); err != nil {
 		return err
 	}
-	return a.lookInto(ctx, c, b, r, rs, p)
+	return a.lookInto(ctx, c, snap, b, r, rs, p)
 }
 
 // judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
@@ -221,24 +241,23 @@ func (a *App) put(b answer.Bench, text string, turns []query.Turn) (prove.Seen, 
 	return s, ms, nil
 }
 
-// benchFor is a bench over an index that was built with the method: the corpus's own, or else one made for the purpose and kept
-// nowhere.
-func (a *App) benchFor(ctx context.Context, who Caller, c store.Corpus, m method.Method, p *progress) (answer.Bench, error) {
+// asRun is who asks the questions of a run.
+var asRun = Caller{Audience: index.Public, Surface: "run"}
+
+// indexFor is an index that was built with the method: the corpus's own, or else one made for the purpose and kept nowhere.
+func (a *App) indexFor(ctx context.Context, c store.Corpus, m method.Method, p *progress) (*index.Snapshot, error) {
 	s, err := a.shelf(ctx, c)
 	if err != nil {
-		return answer.Bench{}, err
+		return nil, err
 	}
-	snap := s.snapshot.Load()
 	st, err := m.Stages(a.target(m).ID())
 	if err != nil {
-		return answer.Bench{}, err
+		return nil, err
 	}
 	if built, _ := s.stage.Load().(string); built != "" && built != st.Index {
-		if snap, err = a.scratch(ctx, c, m, func(done, total int) { p.set(ctx, done, total, "making an index to try it on") }); err != nil {
-			return answer.Bench{}, err
-		}
+		return a.scratch(ctx, c, m, func(done, total int) { p.set(ctx, done, total, "making an index to try it on") })
 	}
-	return a.benchOn(ctx, who, snap, m)
+	return s.snapshot.Load(), nil
 }
 
 // scratch builds an index in memory under a method and keeps nothing of it but the vectors of chunks, by their content.
@@ -266,28 +285,45 @@ func (a *App) scratch(ctx context.Context, c store.Corpus, m method.Method, tell
 
 // snapshotOf makes segments of cuts, with vectors of the embedder that the method asks for.
 func (a *App) snapshotOf(ctx context.Context, cuts []cut, m method.Method, tell func(done, total int)) (*index.Snapshot, error) {
-	emb := embed.Embedder(a.words)
+	b := a.behind(m)
+	parts, hashes, err := a.partsOf(ctx, cuts, b, tell)
+	if err != nil {
+		return nil, err
+	}
+	out := &index.Snapshot{Embedder: a.target(m).ID(), Parts: parts}
+	out.Name = index.Hash([]byte(out.Embedder + strings.Join(hashes, "")))
+	if out.Embedder == a.encoder.ID() {
+		for _, c := range cuts {
+			if err := a.encodeSentences(ctx, c.entries); err != nil {
+				return nil, err
+			}
+		}
+		out.Sentences = true
+	}
+	return out, nil
+}
+
+// partsOf makes a segment of each audience's cuts, with word vectors or those of a reader, and gives their hashes, too.
+func (a *App) partsOf(ctx context.Context, cuts []cut, b reader, tell func(done, total int)) (parts []index.Part, hashes []string, err error) {
 	var vs []embed.Vector
-	if b := a.behind(m); b != nil {
+	if b != nil {
 		var texts []string
 		for _, c := range cuts {
 			for _, t := range c.texts {
 				texts = append(texts, whole(t))
 			}
 		}
-		have, err := a.remembered(ctx, b, texts)
-		if err != nil {
-			return nil, err
+		if vs, err = a.remembered(ctx, b, texts); err != nil {
+			return nil, nil, err
 		}
 		const batch = 64
 		for from := 0; from < len(texts); from += batch {
 			to := min(from+batch, len(texts))
-			if err := a.encodeMissing(ctx, b, texts[from:to], have[from:to]); err != nil {
-				return nil, err
+			if err := a.encodeMissing(ctx, b, texts[from:to], vs[from:to]); err != nil {
+				return nil, nil, err
 			}
 			tell(to, len(texts))
 		}
-		emb, vs = b, have
 	}
 	builders, sets := map[string]*index.Builder{}, map[string][]embed.Vector{}
 	var order []string
@@ -309,24 +345,13 @@ func (a *App) snapshotOf(ctx context.Context, cuts []cut, m method.Method, tell 
 		}
 		at += len(c.texts)
 	}
-	out := &index.Snapshot{Embedder: emb.ID()}
-	name := emb.ID()
 	for _, au := range order {
 		if builders[au].Len() == 0 {
 			continue
 		}
 		seg := builders[au].Build()
-		name += index.Hash(seg.Encode())
-		out.Parts = append(out.Parts, index.Part{Segment: seg, Vectors: index.Flat(sets[au])})
+		hashes = append(hashes, index.Hash(seg.Encode()))
+		parts = append(parts, index.Part{Segment: seg, Vectors: index.Flat(sets[au])})
 	}
-	out.Name = index.Hash([]byte(name))
-	if emb.ID() == a.encoder.ID() {
-		for _, c := range cuts {
-			if err := a.encodeSentences(ctx, c.entries); err != nil {
-				return nil, err
-			}
-		}
-		out.Sentences = true
-	}
-	return out, nil
+	return parts, hashes, nil
 }

@@ -280,7 +280,11 @@ func (t *contest) round(ctx context.Context, alive []int, clusters int, p *progr
 				continue
 			}
 			if b == nil {
-				made, err := t.app.benchFor(ctx, Caller{Audience: index.Public, Surface: "trial"}, t.corpus, t.methods[arm], p)
+				snap, err := t.app.indexFor(ctx, t.corpus, t.methods[arm], p)
+				if err != nil {
+					return err
+				}
+				made, err := t.app.benchOn(ctx, Caller{Audience: index.Public, Surface: "trial"}, snap, t.methods[arm])
 				if err != nil {
 					return err
 				}

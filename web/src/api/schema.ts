@@ -2707,6 +2707,10 @@ export interface components {
         ProveAlteration: {
             /** @description Entries more */
             glossary?: components["schemas"]["QueryEntry"][];
+            /** @description Documents to be left out, by id */
+            leaveOut?: string[];
+            /** @description Addresses of pages to gather */
+            pages?: string[];
             /** @description Of sources, by portable id */
             priority?: {
                 [key: string]: number;
@@ -2717,12 +2721,16 @@ export interface components {
             settings?: {
                 [key: string]: string;
             };
+            /** @description Settled answers more */
+            settled?: components["schemas"]["ProveSettling"][];
             /** @description Settings of cutting of single sources, by portable id and name */
             sources?: {
                 [key: string]: {
                     [key: string]: string;
                 };
             };
+            /** @description Documents that failed, wait or were left out, by id, to be taken in */
+            takeIn?: string[];
             /** @description An example wording more for a house rule, by its id */
             wordings?: {
                 [key: string]: string;
@@ -3038,6 +3046,10 @@ export interface components {
         ProveScriptLine: {
             expect?: components["schemas"]["ProveExpectation"][];
             say: string;
+        };
+        ProveSettling: {
+            answer: string;
+            question: string;
         };
         ProveStep: {
             /**

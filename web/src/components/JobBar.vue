@@ -10,6 +10,7 @@ const titles: Record<string, string> = {
   gather: 'Gathering',
   rebuild: 'Rebuilding the index',
   run: 'Running questions',
+  study: 'Trying methods',
   encode: 'Reading chunks with the sentence encoder',
   graph: 'Making a shortcut through the vectors',
   check: 'Checking documents',

@@ -1,42 +1,44 @@
 <script setup lang="ts">
 import { onUnmounted, ref } from 'vue'
-import type { RouteLocationRaw } from 'vue-router'
-import { api, ok, type Run, type Schema } from '@/api/client'
+import { api, ok, type Job, type Run, type Schema } from '@/api/client'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
+import FixLine from './FixLine.vue'
 import { causeNames, useProve } from './store'
 
 /** Why a question failed, what shows it, and what may cure it: tried on the whole set before anything is applied. */
-const props = defineProps<{ run: Run; cause: Schema['ProveDiagnosis'] }>()
+const props = defineProps<{ run: Run; cause: Schema['ProveDiagnosis']; question: string }>()
 const emit = defineEmits<{ amend: [] }>()
 
-type Fix = Schema['ProveFix']
+type Change = Schema['ProveAlteration']
 const corpus = useCorpus()
 const prove = useProve()
-const trying = ref<{ fix: Fix; run: string; job: string }>()
-const outcome = ref<{ fix: Fix; run: string; sums: Schema['ProveComparison'] }>()
+const trying = ref<{ label: string; change: Change; run: string; job: string }>()
+const outcome = ref<{ label: string; change: Change; run: string; sums: Schema['ProveComparison'] }>()
 const told = ref('')
 
-async function attempt(fix: Fix): Promise<void> {
-  if (fix.change === undefined) return
-  const change = fix.change
+async function attempt(label: string, change: Change): Promise<void> {
   outcome.value = undefined
   told.value = ''
   const got = await prove.attempt(() =>
     ok(
       api.POST('/api/corpora/{corpus}/sets/{set}/tries', {
         params: { path: { corpus: corpus.name, set: props.run.set } },
-        body: { change, note: fix.label },
+        body: { change, note: label },
       }),
     ),
   )
-  if (got !== undefined) trying.value = { fix, run: got.run.id, job: got.job.id }
+  if (got !== undefined) trying.value = { label, change, run: got.run.id, job: got.job.id }
 }
 
-async function compare(): Promise<void> {
+async function compare(j: Job): Promise<void> {
   const t = trying.value
   trying.value = undefined
   if (t === undefined) return
+  if (j.state !== 'done') {
+    told.value = `“${t.label}” was not tried to the end: ${j.error === '' ? j.state : j.error}.`
+    return
+  }
   const got = await prove.attempt(() =>
     ok(
       api.GET('/api/corpora/{corpus}/runs/{run}/against/{before}', {
@@ -44,33 +46,23 @@ async function compare(): Promise<void> {
       }),
     ),
   )
-  if (got !== undefined) outcome.value = { fix: t.fix, run: t.run, sums: got.sums }
+  if (got !== undefined) outcome.value = { label: t.label, change: t.change, run: t.run, sums: got.sums }
 }
 
 async function apply(): Promise<void> {
   const o = outcome.value
-  if (o?.fix.change === undefined) return
-  const body = o.fix.change
+  if (o === undefined) return
+  const body = o.change
   const got = await prove.attempt(() =>
     ok(api.POST('/api/corpora/{corpus}/method/changes', { params: { path: { corpus: corpus.name } }, body })),
   )
   if (got === undefined) return
-  told.value = `Applied: ${o.fix.label}. Run the set to see it on the draft.`
+  told.value = `Applied: ${o.label}. Run the set to see it on the draft.`
   outcome.value = undefined
 }
 
-/** Where what has to be done by hand is done. */
-function place(f: Fix): RouteLocationRaw {
-  const params = { corpus: corpus.name }
-  if (f.document && (f.do === 'retry' || f.do === 'source')) {
-    return { name: 'document', params: { ...params, document: f.document } }
-  }
-  if (f.do === 'gather' || f.do === 'settle') return { name: 'add', params }
-  return { name: 'gather', params }
-}
-
 const stop = corpus.onJobEnd((j) => {
-  if (j.id === trying.value?.job) void compare()
+  if (j.id === trying.value?.job) void compare(j)
 })
 onUnmounted(stop)
 </script>
@@ -86,21 +78,21 @@ onUnmounted(stop)
     <template v-if="cause.fixes.length > 0">
       <h3>What may cure it</h3>
       <ul class="fixes">
-        <li v-for="f in cause.fixes" :key="f.label">
-          <span>{{ f.label }}</span>
-          <span v-if="f.cures" class="good">cures this question</span>
-          <ElButton v-if="f.change" size="small" :disabled="trying !== undefined" @click="attempt(f)"
-            >Try it on the set</ElButton
-          >
-          <button v-else-if="f.do === 'amend'" class="linkish" @click="emit('amend')">amend</button>
-          <RouterLink v-else :to="place(f)">go there</RouterLink>
-        </li>
+        <FixLine
+          v-for="f in cause.fixes"
+          :key="f.label"
+          :fix="f"
+          :question="question"
+          :busy="trying !== undefined"
+          @attempt="(c) => attempt(f.label, c)"
+          @amend="emit('amend')"
+        />
       </ul>
     </template>
     <JobBar v-for="j in corpus.active.filter((x) => x.id === trying?.job)" :key="j.id" :job="j" />
     <div v-if="outcome" class="notice" role="status">
       <p>
-        “{{ outcome.fix.label }}” over {{ outcome.sums.questions }} questions:
+        “{{ outcome.label }}” over {{ outcome.sums.questions }} questions:
         <b class="good">{{ outcome.sums.fixed.length }} fixed</b>
         <span class="muted">{{ outcome.sums.fixed.slice(0, 6).join(', ') }}</span>,
         <b class="bad">{{ outcome.sums.broken.length }} broken</b>
@@ -125,11 +117,5 @@ h3 {
 .fixes {
   margin: 0;
   padding-left: 18px;
-}
-.fixes li {
-  margin-bottom: 6px;
-}
-.fixes li > * + * {
-  margin-left: 10px;
 }
 </style>

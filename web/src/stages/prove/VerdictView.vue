@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onMounted, onUnmounted, ref } from 'vue'
+import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { api, ok, type Reply, type Run, type Schema } from '@/api/client'
 import EvidenceTrail from '@/components/EvidenceTrail.vue'
 import { useCorpus } from '@/stores/corpus'
@@ -15,7 +15,9 @@ const emit = defineEmits<{ step: [by: number]; close: [] }>()
 const corpus = useCorpus()
 const prove = useProve()
 const trail = ref<Reply>()
-const cause = ref(props.result.cause)
+const looked = ref<Schema['ProveDiagnosis']>()
+const cause = computed(() => props.result.cause ?? looked.value)
+const finding = computed(() => prove.running.length > 0 && props.result.cause === undefined)
 const amending = ref(false)
 const why = ref('')
 const told = ref('')
@@ -23,7 +25,7 @@ const told = ref('')
 const path = () => ({ corpus: corpus.name, run: props.run.id, question: props.result.question.id })
 
 async function look(): Promise<void> {
-  cause.value = await prove.attempt(() =>
+  looked.value = await prove.attempt(() =>
     ok(api.GET('/api/corpora/{corpus}/runs/{run}/causes/{question}', { params: { path: path() } })),
   )
 }
@@ -113,7 +115,8 @@ onUnmounted(() => stop())
     </section>
     <section v-if="!result.verdict.passed && result.failed === ''" class="stack" aria-label="Cause">
       <h3>Why it failed</h3>
-      <CauseView v-if="cause" :run="run" :cause="cause" @amend="amending = true" />
+      <CauseView v-if="cause" :run="run" :cause="cause" :question="result.question.question" @amend="amending = true" />
+      <p v-else-if="finding" class="muted" role="status">The causes of this run are being found.</p>
       <p v-else><ElButton @click="look">Find the cause</ElButton></p>
     </section>
   </div>

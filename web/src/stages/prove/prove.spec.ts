@@ -1,10 +1,11 @@
-import { flushPromises, mount } from '@vue/test-utils'
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Component } from 'vue'
 import { createRouter, createWebHistory } from 'vue-router'
 import { useCorpus } from '@/stores/corpus'
 import CauseView from './CauseView.vue'
+import FixLine from './FixLine.vue'
 import CoverageView from './CoverageView.vue'
 import QuestionGrid from './QuestionGrid.vue'
 import TrialOutcome from './TrialOutcome.vue'
@@ -244,19 +245,19 @@ describe('a cause', () => {
       shown: ['with the evidence bar at 0, it passes'],
       fixes: [{ label: 'Lower the evidence bar to 0.39', cures: true, change: { settings: { 'answer.bar': '0.39' } } }],
     }
-    let ended: (j: { id: string }) => void = () => undefined
+    let ended: (j: { id: string; state: string; error: string }) => void = () => undefined
     const corpus = useCorpus()
     corpus.onJobEnd = (f) => {
       ended = f as typeof ended
       return () => undefined
     }
-    const w = await shown(CauseView, { run, cause })
+    const w = await shown(CauseView, { run, cause, question: 'May I bring a dog?' })
     expect(w.text()).toContain('wrongly refused')
     expect(w.text()).toContain('cures this question')
     await w.find('button').trigger('click')
     await flushPromises()
     expect(calls.some((c) => c.path.endsWith('/method/changes'))).toBe(false)
-    ended({ id: 'j1' })
+    ended({ id: 'j1', state: 'done', error: '' })
     await flushPromises()
     expect(w.text()).toContain('1 fixed')
     await w
@@ -268,6 +269,47 @@ describe('a cause', () => {
       path: '/api/corpora/c/method/changes',
       body: { settings: { 'answer.bar': '0.39' } },
     })
+    w.unmount()
+  })
+})
+
+describe('what cures a failure', () => {
+  const fix = {
+    label: 'Write a settled answer',
+    cures: true,
+    do: 'settle' as const,
+    change: { settled: [{ question: 'May I bring a dog?', answer: 'Dogs travel on a lead.' }] },
+  }
+  const press = (w: VueWrapper, label: string) =>
+    w
+      .findAll('button')
+      .find((b) => b.text() === label)
+      ?.trigger('click')
+
+  it('is tried as it was worded here', async () => {
+    const w = await shown(FixLine, { fix, question: 'May I bring a dog?', busy: false })
+    await press(w, 'Try it on the set')
+    expect(w.emitted('attempt')).toEqual([[fix.change]])
+    await press(w, 'word it')
+    await w.find('textarea').setValue('Dogs travel on a lead, for £2.00.')
+    expect(w.text()).not.toContain('cures this question')
+    await press(w, 'Try it on the set')
+    expect(w.emitted('attempt')?.[1]).toEqual([
+      { settled: [{ question: 'May I bring a dog?', answer: 'Dogs travel on a lead, for £2.00.' }] },
+    ])
+    await w.find('textarea').setValue('  ')
+    expect(w.find('.el-button').attributes('disabled')).toBeDefined()
+    w.unmount()
+  })
+
+  it('asks which page is to be gathered when nobody can tell', async () => {
+    const gather = { label: 'Gather a page that says it', cures: false, do: 'gather' as const }
+    const w = await shown(FixLine, { fix: gather, question: 'q', busy: false })
+    expect(w.find('.el-button').exists()).toBe(false)
+    await press(w, 'which page')
+    await w.find('input').setValue('https://ferries.example/cabins')
+    await press(w, 'Try it on the set')
+    expect(w.emitted('attempt')).toEqual([[{ pages: ['https://ferries.example/cabins'] }]])
     w.unmount()
   })
 })
