@@ -56,6 +56,12 @@ func markdown(r *api.RunReport) string {
 			fmt.Fprintf(&b, "| %s | %d of %d | %d of %d | %d, %d, %d |\n", cellText(t.Tag), t.Passed.Hits, t.Passed.Of, t.Facts.Hits, t.Facts.Of, t.Right, t.Wrong, t.Missed)
 		}
 	}
+	if len(sum.Kinds) > 0 {
+		b.WriteString("\n| expectation | held | 95 % interval |\n|---|---|---|\n")
+		for _, k := range sum.Kinds {
+			fmt.Fprintf(&b, "| %s | %d of %d | %.3f to %.3f |\n", k.Kind, k.Held.Hits, k.Held.Of, k.Held.Interval.Low, k.Held.Interval.High)
+		}
+	}
 	first := true
 	for _, x := range r.Results {
 		if x.Verdict.Passed {

@@ -78,7 +78,7 @@ func TestScoresOfAReply(t *testing.T) {
 
 func TestASummaryCountsWhatApplies(t *testing.T) {
 	v := func(passed bool) Verdict {
-		return Verdict{Passed: passed, Rank: -1, Scores: Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}}
+		return Verdict{Passed: passed, Rank: -1, Findings: []Finding{{Expectation: Expectation{Kind: Cites}, Held: passed}}, Scores: Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}}
 	}
 	js := []Judged{
 		{Question: Question{ID: "1", Tags: []string{"a"}}, Verdict: v(true), Millis: 10},
@@ -90,6 +90,8 @@ func TestASummaryCountsWhatApplies(t *testing.T) {
 	assert.Equal(t, 2, s.Passed.Of, "what could not be judged counts neither way")
 	require.Len(t, s.Figures, 1, "nothing but the pass rate applies: %v", s.Figures)
 	assert.Equal(t, Figure{Key: "passed", Label: "passed", Value: 0.5, Of: 2, Interval: s.Passed.Interval}, s.Figures[0])
+	require.Len(t, s.Kinds, 1)
+	assert.Equal(t, KindSummary{Cites, rate(1, 2)}, s.Kinds[0], "one of two citations held")
 	require.Len(t, s.Tags, 1)
 	assert.Equal(t, 1, s.Tags[0].Passed.Hits)
 }

@@ -53,6 +53,12 @@ type TagSummary struct {
 	Missed   int    `json:"missed" doc:"Answered, should have been refused"`
 }
 
+// KindSummary sums up the expectations of one kind: how many of them held.
+type KindSummary struct {
+	Kind string `json:"kind" enum:"mentions,gives,notMentions,cites,reaches,refuses,asksBack,handsOver,follows,short,language"`
+	Held Rate   `json:"held"`
+}
+
 // Summary sums up a run. Retrieval measures are over the questions that name what is to be found.
 type Summary struct {
 	Questions      int             `json:"questions"`
@@ -60,6 +66,7 @@ type Summary struct {
 	Passed         Rate            `json:"passed"`
 	ByTag          map[string]Rate `json:"byTag"`
 	Tags           []TagSummary    `json:"tags,omitempty" nullable:"false"`
+	Kinds          []KindSummary   `json:"kinds,omitempty" nullable:"false" doc:"By kind of expectation"`
 	Figures        []Figure        `json:"figures,omitempty" nullable:"false"`
 	Hit1           float64         `json:"hit1"`
 	Hit5           float64         `json:"hit5"`
@@ -140,6 +147,7 @@ type sums struct {
 	steady, refusedRightly, refusedOfAll tally
 	right, wrong, missed                 int
 	alike                                map[string][]bool // group -> passed
+	kinds                                map[string]*tally // of expectation -> held
 }
 
 // Summarise sums up verdicts.
@@ -172,6 +180,9 @@ func Summarise(js []Judged) Summary {
 		s.Tags = append(s.Tags, TagSummary{t, s.ByTag[t], x.facts.rate(), x.grounded.rate(), x.right, x.wrong, x.missed})
 	}
 	sort.Slice(s.Tags, func(i, j int) bool { return s.Tags[i].Tag < s.Tags[j].Tag })
+	for _, k := range slices.Sorted(maps.Keys(all.kinds)) {
+		s.Kinds = append(s.Kinds, KindSummary{k, all.kinds[k].rate()})
+	}
 	s.Figures = all.figures()
 	s.MillisP50, s.MillisP95 = measure.Percentile(millis, 0.5), measure.Percentile(millis, 0.95)
 	return s
@@ -210,10 +221,18 @@ func (s *sums) add(j Judged) {
 		s.hit5.add(measure.Hit(ranks, 5), c)
 		s.mrr.add(measure.ReciprocalRank(ranks), c)
 	}
+	if s.kinds == nil {
+		s.kinds = map[string]*tally{}
+	}
 	for _, f := range v.Findings {
-		if k := f.Expectation.Kind; k == Mentions || k == Gives {
+		k := f.Expectation.Kind
+		if k == Mentions || k == Gives {
 			s.facts.add(one(f.Held && !v.Refused), c)
 		}
+		if s.kinds[k] == nil {
+			s.kinds[k] = &tally{}
+		}
+		s.kinds[k].add(one(f.Held), c)
 	}
 	x := v.Scores
 	for _, m := range []struct {

@@ -32,12 +32,12 @@ func main() {
 	only := flag.String("only", "", "take the pictures whose name holds this")
 	look := flag.String("look", "", "take one picture of this path instead, as look.png")
 	ready := flag.String("ready", "main", "selector that must be visible for -look")
-	script := flag.String("do", "", "JavaScript to run before -look")
+	script := flag.String("do", "", "JavaScript expression to evaluate before -look, a promise is waited for")
 	flag.Parse()
 	var extra []shot
 	if *look != "" {
 		extra = []shot{{"look", *address + *look, *ready, func(ctx context.Context) error {
-			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](*script+";"))
+			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void]("Promise.resolve("+*script+")", chromedp.EvalAwaitPromise))
 		}}}
 	}
 	if err := run(*address, *out, *only, extra); err != nil {

@@ -2933,6 +2933,11 @@ export interface components {
                 [key: string]: number;
             };
         };
+        ProveKindSummary: {
+            held: components["schemas"]["ProveRate"];
+            /** @enum {string} */
+            kind: "mentions" | "gives" | "notMentions" | "cites" | "reaches" | "refuses" | "asksBack" | "handsOver" | "follows" | "short" | "language";
+        };
         ProvePlacing: {
             /** Format: double */
             bar: number;
@@ -3072,6 +3077,8 @@ export interface components {
             hit1: number;
             /** Format: double */
             hit5: number;
+            /** @description By kind of expectation */
+            kinds?: components["schemas"]["ProveKindSummary"][];
             /** Format: double */
             millisP50: number;
             /** Format: double */

@@ -7,7 +7,7 @@ import FixLine from './FixLine.vue'
 import { causeNames, useProve } from './store'
 
 /** Why a question failed, what shows it, and what may cure it: tried on the whole set before anything is applied. */
-const props = defineProps<{ run: Run; cause: Schema['ProveDiagnosis']; question: string }>()
+const props = defineProps<{ run: Run; cause: Schema['ProveDiagnosis']; question: Schema['ProveQuestion'] }>()
 const emit = defineEmits<{ amend: [] }>()
 
 type Change = Schema['ProveAlteration']
@@ -82,7 +82,7 @@ onUnmounted(stop)
           v-for="f in cause.fixes"
           :key="f.label"
           :fix="f"
-          :question="question"
+          :question="question.question"
           :busy="trying !== undefined"
           @attempt="(c) => attempt(f.label, c)"
           @amend="emit('amend')"
@@ -97,6 +97,9 @@ onUnmounted(stop)
         <span class="muted">{{ outcome.sums.fixed.slice(0, 6).join(', ') }}</span>,
         <b class="bad">{{ outcome.sums.broken.length }} broken</b>
         <span class="muted">{{ outcome.sums.broken.slice(0, 6).join(', ') }}</span>; p {{ outcome.sums.p.toFixed(3) }}.
+        This question
+        <b v-if="outcome.sums.fixed.includes(question.id)" class="good">passes with it</b>
+        <b v-else class="bad">fails with it, too</b>.
       </p>
       <div class="row">
         <ElButton type="primary" @click="apply">Apply to the draft</ElButton>

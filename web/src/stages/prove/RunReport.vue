@@ -7,7 +7,7 @@ import { useCorpus } from '@/stores/corpus'
 import CompareRuns from './CompareRuns.vue'
 import RunTrend from './RunTrend.vue'
 import VerdictView from './VerdictView.vue'
-import { causeNames, useProve } from './store'
+import { causeNames, kindNames, useProve } from './store'
 
 /** One run: its figures with their intervals, its causes, and every question with its verdict. */
 const props = defineProps<{ run: string }>()
@@ -42,7 +42,8 @@ const causes = computed(() => {
   return [...n].sort((a, b) => b[1] - a[1])
 })
 const open = computed(() => list.value.find((r) => r.question.id === openId.value))
-const interval = (f: Schema['ProveFigure']): string => `${f.interval.low.toFixed(2)} to ${f.interval.high.toFixed(2)}`
+const interval = (f: { interval: { low: number; high: number } }): string =>
+  `${f.interval.low.toFixed(2)} to ${f.interval.high.toFixed(2)}`
 
 let asked = 0
 
@@ -160,24 +161,42 @@ onUnmounted(() => stop?.())
             </tr>
           </tbody>
         </table>
-        <table class="plain measures">
-          <thead>
-            <tr>
-              <th>Tag</th>
-              <th class="num">Passed</th>
-              <th class="num">Facts</th>
-              <th title="rightly refused, wrongly refused, answered and should be refused">Refusals</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="t in summary.tags ?? []" :key="t.tag">
-              <td>{{ t.tag }}</td>
-              <td class="num figure">{{ t.passed.hits }} of {{ t.passed.of }}</td>
-              <td class="num figure">{{ t.facts.hits }} of {{ t.facts.of }}</td>
-              <td class="figure">{{ t.right }}, {{ t.wrong }}, {{ t.missed }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <div class="stack pair">
+          <table class="plain measures">
+            <thead>
+              <tr>
+                <th>Tag</th>
+                <th class="num">Passed</th>
+                <th class="num">Facts</th>
+                <th title="rightly refused, wrongly refused, answered and should be refused">Refusals</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="t in summary.tags ?? []" :key="t.tag">
+                <td>{{ t.tag }}</td>
+                <td class="num figure">{{ t.passed.hits }} of {{ t.passed.of }}</td>
+                <td class="num figure">{{ t.facts.hits }} of {{ t.facts.of }}</td>
+                <td class="figure">{{ t.right }}, {{ t.wrong }}, {{ t.missed }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <table class="plain measures">
+            <thead>
+              <tr>
+                <th>Expectation</th>
+                <th class="num">Held</th>
+                <th>95 % interval</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="k in summary.kinds ?? []" :key="k.kind">
+                <td>{{ kindNames[k.kind] }}</td>
+                <td class="num figure">{{ k.held.hits }} of {{ k.held.of }}</td>
+                <td class="figure">{{ interval(k.held) }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
       </div>
     </details>
     <RunTrend :runs="prove.runs" :run="report.run" />
@@ -271,9 +290,16 @@ summary {
   align-items: flex-start;
   margin-top: 8px;
 }
-table.measures {
+table.measures,
+.pair {
   width: auto;
   flex: 1;
+}
+.pair table.measures {
+  width: 100%;
+}
+.measures .figure {
+  white-space: nowrap;
 }
 .cause {
   border: 1px solid var(--control);

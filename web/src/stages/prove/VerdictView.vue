@@ -115,7 +115,7 @@ onUnmounted(() => stop())
     </section>
     <section v-if="!result.verdict.passed && result.failed === ''" class="stack" aria-label="Cause">
       <h3>Why it failed</h3>
-      <CauseView v-if="cause" :run="run" :cause="cause" :question="result.question.question" @amend="amending = true" />
+      <CauseView v-if="cause" :run="run" :cause="cause" :question="result.question" @amend="amending = true" />
       <p v-else-if="finding" class="muted" role="status">The causes of this run are being found.</p>
       <p v-else><ElButton @click="look">Find the cause</ElButton></p>
     </section>

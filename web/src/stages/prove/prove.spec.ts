@@ -251,7 +251,7 @@ describe('a cause', () => {
       ended = f as typeof ended
       return () => undefined
     }
-    const w = await shown(CauseView, { run, cause, question: 'May I bring a dog?' })
+    const w = await shown(CauseView, { run, cause, question: questions[0] })
     expect(w.text()).toContain('wrongly refused')
     expect(w.text()).toContain('cures this question')
     await w.find('button').trigger('click')
