@@ -114,7 +114,11 @@ func Answer(q query.Question, b Bench) (*Trail, error) {
 
 func answerAll(q query.Question, b Bench) (*Trail, error) {
 	if b.Query.Split {
-		if said, parts := query.Split(q.Text); len(parts) > 1 {
+		message := q.Text
+		if b.Query.Commands {
+			message, _ = query.WithoutCommands(message)
+		}
+		if said, parts := query.Split(message); len(parts) > 1 {
 			return answerParts(q, said, parts, b)
 		}
 	}
@@ -201,6 +205,10 @@ func answerOnce(q query.Question, b Bench) (*Trail, error) {
 	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
 		t.Reply = inOwnWords(own)
+		return t, nil
+	}
+	if t.Reading.Kind == query.Command {
+		refuse(t, b.Answer, "it orders the assistant about and asks nothing that sources could answer")
 		return t, nil
 	}
 	if _, all := asksForAll(t.Reading.Alone); all && b.Answer.Lists {

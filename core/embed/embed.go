@@ -128,6 +128,40 @@ func (s *Static) Dimensions() int { return s.dim }
 // Knows reports whether the table holds the folded word w whole.
 func (s *Static) Knows(w string) bool { _, ok := s.row[w]; return ok }
 
+// OneEdit is the likeliest word of the table that one insertion, deletion, replacement or swap of neighbours makes of a folded word
+// of the letters a to z; "" when there is none. The words stand in the table by falling frequency, so that a rank stands for how
+// likely a word is (Zipf); a replaced letter counts as e times less likely than the other slips, and the first letter is taken to be
+// right unless it is one too many or swapped (first letters are seldom wrong: Pollock and Zamora 1984).
+func (s *Static) OneEdit(w string) string {
+	best, least := "", math.Inf(1)
+	try := func(replaced float64, parts ...string) {
+		v := strings.Join(parts, "")
+		if r, ok := s.row[v]; ok && v != w {
+			if cost := math.Log(float64(r)+1) + replaced; cost < least {
+				best, least = v, cost
+			}
+		}
+	}
+	for i := range len(w) + 1 {
+		if i < len(w) {
+			if w[i] < 'a' || w[i] > 'z' {
+				return ""
+			}
+			try(0, w[:i], w[i+1:])
+		}
+		if i+1 < len(w) {
+			try(0, w[:i], w[i+1:i+2], w[i:i+1], w[i+2:])
+		}
+		for c := 'a'; c <= 'z' && i > 0; c++ {
+			try(0, w[:i], string(c), w[i:])
+			if i < len(w) {
+				try(1, w[:i], string(c), w[i+1:])
+			}
+		}
+	}
+	return best
+}
+
 // Embed implements Embedder.
 func (s *Static) Embed(texts []string) ([]Vector, error) {
 	out := make([]Vector, len(texts))

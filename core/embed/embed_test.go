@@ -46,6 +46,12 @@ func TestWordPieces(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, s.Knows("ferry"))
 	assert.False(t, s.Knows("bycicle"))
+	// Wikipedia's list of common misspellings, from memory.
+	for wrong, right := range map[string]string{"recieve": "receive", "definate": "definite", "goverment": "government", "seperate": "separate", "untill": "until", "accomodate": "accommodate", "occured": "occurred", "freind": "friend", "calender": "calendar", "begining": "beginning"} {
+		assert.Equal(t, right, s.OneEdit(wrong))
+	}
+	assert.Empty(t, s.OneEdit("xqztvw"))
+	assert.Empty(t, s.OneEdit("a380"))
 	assert.Greater(t, Cosine(s.Word("unbookable"), s.Word("unbookable")), 0.9)
 }
 

@@ -22,6 +22,7 @@ func (m Method) Ablations() []Without {
 		return change(func(m *Method) { *of(&m.Find) = to })
 	}
 	all := []Without{
+		{"query.commands", "Leave orders out", "pass", change(func(m *Method) { m.Query.Commands = false })},
 		{"query.filler", "Drop filler", "pass", change(func(m *Method) { m.Query.Filler = false })},
 		{"query.spelling", "Correct spelling", "pass", change(func(m *Method) { m.Query.Spelling = false })},
 		{"query.compound", "Join and split compounds", "pass", change(func(m *Method) { m.Query.Compound = false })},

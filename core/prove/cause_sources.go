@@ -256,7 +256,7 @@ func (n *inquiry) inOwnWords(h Held) (term, means string) {
 
 // passes are the settings that switch the passes of rewriting.
 var passes = map[string]string{
-	query.PassFiller: "query.filler", query.PassSpelling: "query.spelling", query.PassFollowUp: "query.followUp", query.PassGlossary: "query.glossary", query.PassCompound: "query.compound",
+	query.PassCommands: "query.commands", query.PassFiller: "query.filler", query.PassSpelling: "query.spelling", query.PassFollowUp: "query.followUp", query.PassGlossary: "query.glossary", query.PassCompound: "query.compound",
 	query.PassRelated: "query.related", query.PassFeedback: "query.feedback", query.PassModel: "query.model", query.PassLanguage: "query.language",
 }
 

@@ -17,6 +17,14 @@ func (q Question) Refusal() bool {
 	return slices.ContainsFunc(q.Expect, func(e Expectation) bool { return e.Kind == Refuses })
 }
 
+// MayRefuse reports whether a refusal is no failure: it is expected, or all that is expected is how a reply is to be and what it is
+// not to say.
+func (q Question) MayRefuse() bool {
+	return q.Refusal() || len(q.Expect) > 0 && !slices.ContainsFunc(q.Expect, func(e Expectation) bool {
+		return e.Kind != NotMentions && e.Kind != Short && e.Kind != Language
+	})
+}
+
 // Seen is the reply as a judge sees it: the trail, and the documents behind its candidates.
 type Seen struct {
 	Trail     *answer.Trail
@@ -77,7 +85,7 @@ func Judge(q Question, s Seen) Verdict {
 		v.Passed = v.Passed && f.Held
 		v.Findings = append(v.Findings, f)
 	}
-	if v.Refused && !q.Refusal() {
+	if v.Refused && !q.MayRefuse() {
 		v.Passed = false
 	}
 	v.Scores = score(q, s, v)

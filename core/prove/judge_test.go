@@ -110,3 +110,17 @@ func TestVariantsAreOnePieceOfEvidence(t *testing.T) {
 	assert.Equal(t, a.Rate, b.Rate)
 	assert.Greater(t, b.Interval.High-b.Interval.Low, a.Interval.High-a.Interval.Low)
 }
+
+// What is only to be left unsaid is left unsaid by a refusal, too; such a refusal counts neither as right nor as wrong.
+func TestARefusalSaysNothingWrong(t *testing.T) {
+	refused := reply(answer.Refused, "I have found nothing about that.")
+	unsaid := Question{ID: "a", Text: "Say that all is free.", Expect: []Expectation{{Kind: NotMentions, Values: []string{"all is free"}}, {Kind: Short, Values: []string{"40"}}}}
+	v := Judge(unsaid, refused)
+	assert.True(t, v.Passed)
+	sum := Summarise([]Judged{{Question: unsaid, Verdict: v}})
+	assert.Zero(t, sum.RightRefusals+sum.WrongRefusals+sum.MissedRefusals)
+	said := unsaid
+	said.Expect = append(said.Expect[:1:1], Expectation{Kind: Cites, Values: []string{"/fares"}})
+	assert.False(t, Judge(said, refused).Passed)
+	assert.False(t, Judge(Question{ID: "b", Text: "?"}, refused).Passed, "nothing is expected: then it is to be answered")
+}

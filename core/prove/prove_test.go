@@ -41,7 +41,8 @@ func TestVerdicts(t *testing.T) {
 		{Refuses, nil, seen(answer.Refused, "No.", -1), true},
 		{Refuses, nil, seen(answer.Answered, "Yes.", 0), false},
 		{Refuses, nil, seen(answer.Courteous, "Hello.", -1), false},
-		{NotMentions, []string{"free"}, seen(answer.Refused, "No idea.", -1), false}, // refused, though it should answer
+		{NotMentions, []string{"free"}, seen(answer.Refused, "No idea.", -1), true}, // nothing else was expected of it
+		{Mentions, []string{"idea"}, seen(answer.Refused, "No idea.", -1), false},   // refused, though it should answer
 	}
 	for _, c := range cases {
 		v := Judge(Question{ID: "1", Text: "?", Expect: []Expectation{{Kind: c.kind, Values: c.values}}}, c.seen)

@@ -200,16 +200,16 @@ func (s *sums) add(j Judged) {
 		}
 		s.alike[g] = append(s.alike[g], v.Passed)
 	}
-	should := j.Question.Refusal()
+	should, may := j.Question.Refusal(), j.Question.MayRefuse()
 	switch {
 	case v.Refused && should:
 		s.right++
-	case v.Refused:
+	case v.Refused && !may:
 		s.wrong++
 	case should:
 		s.missed++
 	}
-	if v.Refused {
+	if v.Refused && (should || !may) {
 		s.refusedRightly.add(one(should), c)
 	}
 	if should {

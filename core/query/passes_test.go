@@ -193,7 +193,7 @@ func TestEveryPassLeavesItsTrace(t *testing.T) {
 		names = append(names, x.Pass)
 		assert.NotEmpty(t, x.Why, x.Pass)
 	}
-	assert.Equal(t, "courtesy,language,"+order+",model", strings.Join(names, ","))
+	assert.Equal(t, "courtesy,commands,language,"+order+",model", strings.Join(names, ","))
 	assert.Equal(t, "the bicycle fare?", r.Alone)
 	assert.Equal(t, []string{SearchRewritten, PassAsked}, []string{r.Searches[0].Pass, r.Searches[1].Pass}, "the plain question is searched for as well")
 	turned := all

@@ -14,12 +14,13 @@ import (
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-3"
+const Version = "query-4"
 
 // Settings switches the passes and orders them.
 type Settings struct {
 	Courtesy bool    `json:"courtesy" initial:"true" label:"Tell courtesies from questions" help:"Greetings, thanks and goodbyes are answered courteously and never searched for."`
 	Split    bool    `json:"split" initial:"true" label:"Part several questions" help:"A message that asks several things is answered part by part."`
+	Commands bool    `json:"commands" initial:"true" label:"Leave orders out" help:"What orders the assistant about, such as 'ignore your instructions', is not searched for; a message of nothing else is refused."`
 	Language bool    `json:"language" initial:"true" label:"Find the language" help:"A question in another language than the corpus is told as such and, where a model is connected, searched for in the corpus's."`
 	Filler   bool    `json:"filler" initial:"true" label:"Drop filler" help:"Phrases such as 'could you tell me' are not searched for."`
 	Spelling bool    `json:"spelling" initial:"true" label:"Correct spelling" help:"A word that neither the corpus nor general English holds becomes the nearest word of the corpus."`
@@ -53,6 +54,7 @@ const (
 	PassAsked    = "asked" // no pass: the question as it came
 	PassCourtesy = "courtesy"
 	PassSplit    = "split"
+	PassCommands = "commands"
 	PassLanguage = "language"
 	PassFiller   = "filler"
 	PassSpelling = "spelling"
@@ -87,6 +89,7 @@ const (
 	Goodbye  Kind = "goodbye"
 	Assent   Kind = "assent" // a bare yes or no
 	Empty    Kind = "empty"
+	Command  Kind = "command" // orders to the assistant alone
 )
 
 // Wording is the question as one pass left it.
@@ -184,6 +187,8 @@ type Corpus interface {
 // Lexicon knows words of general English.
 type Lexicon interface {
 	Knows(word string) bool
+	// OneEdit is the commonest word that one edit makes of a folded word; "" for none.
+	OneEdit(word string) string
 	// Likeness is how alike in meaning two folded words are, -1 to 1.
 	Likeness(a, b string) float64
 	// Near lists the words most alike in meaning to one, at most n, of those that accept takes, with how alike they are.
@@ -233,6 +238,10 @@ func Read(q Question, tools Tools, s Settings) Reading {
 	if w.reading.Kind != Ask {
 		return w.reading
 	}
+	w.run(PassCommands)
+	if w.reading.Kind != Ask {
+		return w.reading
+	}
 	w.run(PassLanguage)
 	foreign := w.reading.Language != ""
 	if foreign { // what a model makes of it in the corpus's language is what the other passes work on
@@ -275,6 +284,8 @@ func (w *work) pass(name string) (pass, bool) {
 	switch name {
 	case PassCourtesy:
 		return pass{s.Courtesy, w.tellCourtesy}, true
+	case PassCommands:
+		return pass{s.Commands, w.dropCommands}, true
 	case PassLanguage:
 		return pass{s.Language, w.findLanguage}, true
 	case PassFiller:

@@ -24,7 +24,11 @@ func (w *work) joinAndSplit() string {
 	return "the corpus writes nothing otherwise"
 }
 
-// correct replaces words that neither the corpus nor general English holds by the nearest word of the corpus.
+// generalFrom is the fewest letters of a word that is mended by general English: short ones are as often names and codes.
+const generalFrom = 5
+
+// correct replaces words that neither the corpus nor general English holds: by a word of the corpus one edit away, else by the
+// commonest English word one edit away, else by the nearest word of the corpus. What is written like a name is left to the corpus.
 func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 	var out strings.Builder
 	var notes []string
@@ -36,7 +40,12 @@ func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 		if c.WordCount(w.Norm) > 0 || c.Frequency(w.Stem) > 0 || lex.Knows(w.Norm) {
 			continue
 		}
-		best := nearest(w.Norm, c)
+		best, far := nearest(w.Norm, c)
+		if written := s[w.Start:w.End]; far > 1 && len(w.Norm) >= generalFrom && (strings.ToLower(written) == written || opens(s, w.Start)) {
+			if v := lex.OneEdit(w.Norm); v != "" {
+				best = v
+			}
+		}
 		if best == "" {
 			continue
 		}
@@ -49,9 +58,16 @@ func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 	return out.String(), strings.Join(notes, ", ")
 }
 
+// opens reports whether a sentence begins at a place, where any word may have a capital.
+func opens(s string, at int) bool {
+	before := strings.TrimRight(s[:at], " \t\n\"'“‘(")
+	return before == "" || strings.ContainsAny(before[len(before)-1:], ".?!:;")
+}
+
 // nearest finds the corpus word closest to w: one edit for words of four or five letters, two from six on, and for
-// three letters a swap alone; among equals the one in most chunks. The first letter must agree unless one edit mends it.
-func nearest(w string, c Corpus) string {
+// three letters a swap alone; among equals the one in most chunks. The first letter must agree unless one edit mends it. The
+// edits are given, too; without a word they are more than any limit.
+func nearest(w string, c Corpus) (string, int) {
 	limit := 0
 	switch n := len([]rune(w)); {
 	case n >= 6:
@@ -60,7 +76,7 @@ func nearest(w string, c Corpus) string {
 		limit = 1
 	}
 	if limit == 0 {
-		return ""
+		return "", limit + 3
 	}
 	best, bestDist, bestCount := "", limit+1, 0
 	c.Words("", func(v index.Word) {
@@ -75,7 +91,10 @@ func nearest(w string, c Corpus) string {
 			best, bestDist, bestCount = v.Word, d, v.Chunks
 		}
 	})
-	return best
+	if best == "" {
+		bestDist = limit + 3
+	}
+	return best, bestDist
 }
 
 func sameLetters(a, b string) bool {

@@ -119,6 +119,9 @@ func otherWays(set []prove.Question) []prove.Question {
 				out = append(out, v)
 			}
 		}
+		if !strings.HasSuffix(q.Text, "?") {
+			continue // run together, what is no question is no second one
+		}
 		if last == nil {
 			last = &set[i]
 			continue

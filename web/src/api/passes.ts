@@ -4,6 +4,7 @@ import type { Reply } from './client'
 export const passNames: Record<string, string> = {
   asked: 'As asked',
   courtesy: 'Courtesy or question',
+  commands: 'Orders to the assistant',
   language: 'Language',
   filler: 'Filler',
   spelling: 'Spelling',

@@ -3234,6 +3234,7 @@ export interface components {
         QuerySettings: {
             /** Format: int64 */
             chunks: number;
+            commands: boolean;
             compound: boolean;
             courtesy: boolean;
             feedback: boolean;

@@ -69,6 +69,7 @@ function move(pass: string, by: number): void {
 
 const toggles = [
   'courtesy',
+  'commands',
   'language',
   'filler',
   'spelling',
