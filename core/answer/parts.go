@@ -17,7 +17,7 @@ func answerParts(q query.Question, said string, parts []string, b Bench) (*Trail
 		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: said})
 	}
 	b.oneMessage = true
-	b.Answer.Words = max(40, b.Answer.Words*3/(2*len(parts)))
+	b.Answer.Words = max(40, b.Answer.Words*2/len(parts))
 	places := map[place]int{} // of candidates
 	spoken := map[place]bool{}
 	for _, p := range parts {
