@@ -11,7 +11,7 @@ import (
 func (w *work) correctSpelling() string {
 	fixed, note := correct(w.now, w.tools.Corpus, w.tools.Lexicon)
 	if !w.reword(fixed) {
-		return "every word is known, or nothing in the corpus is near"
+		return "every word is known, or nothing is near"
 	}
 	w.replaced = true
 	return note

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, onMounted, onUnmounted, ref } from 'vue'
+import { computed, defineAsyncComponent, onMounted, onUnmounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ok } from '@/api/client'
 import { count, moment, percent } from '@/api/words'
@@ -28,7 +28,19 @@ const view = computed({
   get: () => String(route.query.view ?? 'runs'),
   set: (v) => void router.replace({ query: v === 'runs' ? {} : { view: v } }),
 })
-const runId = computed(() => String(route.query.run ?? prove.runs.find((r) => r.summary && r.note === '')?.id ?? ''))
+const runId = computed(() => String(route.query.run ?? prove.own.find((r) => r.summary && r.note === '')?.id ?? ''))
+/** Shows another set, and its last run. */
+function choose(name: string): void {
+  prove.set = name
+  void router.replace({ query: view.value === 'runs' ? {} : { view: view.value } })
+}
+/** A run that is opened by its address brings its set along. */
+function follow(): void {
+  const of = prove.runs.find((r) => r.id === route.query.run)?.set
+  const its = prove.sets.find((s) => s.id === of)
+  if (its !== undefined) prove.set = its.name
+}
+watch(() => route.query.run, follow)
 const repeats = ref(1)
 const modelled = ref(false)
 /** What a run is likely to cost, from what the last one of this set did. */
@@ -61,6 +73,7 @@ onMounted(async () => {
     if (j.kind === 'run') void prove.load()
   })
   await prove.load()
+  follow()
   const m = await prove.attempt(() =>
     ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } })),
   )
@@ -78,7 +91,7 @@ onUnmounted(() => stop?.())
         from your own documents under Questions, to see how often the answers are right.
       </p>
       <template v-else>
-        <ElSelect v-model="prove.set" aria-label="Question set">
+        <ElSelect :model-value="prove.set" aria-label="Question set" @update:model-value="choose">
           <ElOption v-for="s in prove.sets" :key="s.id" :value="s.name" :label="`${s.name} (${count(s.count)})`" />
         </ElSelect>
         <div class="row">
@@ -106,16 +119,14 @@ onUnmounted(() => stop?.())
       <ImportSet />
       <p v-if="prove.problem !== ''" class="notice bad" role="alert">{{ prove.problem }}</p>
       <h2>Runs</h2>
-      <p v-if="prove.runs.length === 0" class="muted">None yet.</p>
+      <p v-if="prove.own.length === 0" class="muted">None of this set yet.</p>
       <ol class="runs">
-        <li v-for="r in prove.runs" :key="r.id">
+        <li v-for="r in prove.own" :key="r.id">
           <RouterLink :to="{ query: { run: r.id } }" :class="{ here: r.id === runId && view === 'runs' }">
             <span :title="moment(r.createdAt).zone">{{ moment(r.createdAt).text }}</span>
             <b class="figure">{{ r.summary ? percent(r.summary.passed.rate) : 'not ended' }}</b>
           </RouterLink>
-          <span class="muted"
-            >{{ r.setName }}<template v-if="r.note !== ''"> · tried: {{ r.note }}</template></span
-          >
+          <span v-if="r.note !== ''" class="muted">tried: {{ r.note }}</span>
         </li>
       </ol>
     </div>

@@ -53,6 +53,11 @@ export const useProve = defineStore('prove', () => {
   const problem = ref('')
   /** Sheets that were left with changes that could not be saved, by corpus and set. */
   const drafts = ref<Record<string, { list: Question[]; version: string; why: string }>>({})
+  /** The runs of the chosen set, the newest first. */
+  const own = computed(() => {
+    const id = sets.value.find((s) => s.name === set.value)?.id
+    return runs.value.filter((r) => r.set === id)
+  })
   const running = computed(() => corpus.active.filter((j) => j.kind === 'run'))
 
   async function load(): Promise<void> {
@@ -64,7 +69,10 @@ export const useProve = defineStore('prove', () => {
       ])
       sets.value = all // at once: a set that is shown is a set that is chosen
       runs.value = made
-      if (!sets.value.some((s) => s.name === set.value)) set.value = sets.value[0]?.name ?? ''
+      if (!sets.value.some((s) => s.name === set.value)) {
+        const last = sets.value.find((s) => s.id === made[0]?.set) ?? sets.value[0] // the one that was run last
+        set.value = last?.name ?? ''
+      }
       problem.value = ''
     } catch (e) {
       problem.value = (e as Error).message
@@ -97,5 +105,5 @@ export const useProve = defineStore('prove', () => {
       return got
     })
 
-  return { sets, runs, set, problem, drafts, running, load, attempt, inSet, add }
+  return { sets, runs, own, set, problem, drafts, running, load, attempt, inSet, add }
 })
