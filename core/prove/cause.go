@@ -109,6 +109,7 @@ type Known struct {
 // Held is a place that holds what was expected.
 type Held struct {
 	Known
+	Version string   // of the document
 	Span    doc.Span // the sentence or row around it
 	Text    string
 	Row     string // of a row of a table: its cells with the names of their columns

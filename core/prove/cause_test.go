@@ -282,3 +282,20 @@ func TestOtherCutsAreShown(t *testing.T) {
 	assert.Contains(t, d.Shown, "Make chunks larger: one chunk holds all of it")
 	assert.Contains(t, d.Shown, "Cut by structure: it is cut as well")
 }
+
+func TestWhereWhatIsExpectedStands(t *testing.T) {
+	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, false))
+	q := Question{ID: "q", Text: "What does a kayak cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"£6.50"}}, {Kind: Cites, Values: []string{"/fares"}}, {Kind: Short, Values: []string{"9"}}}}
+	got, err := LookFor(q, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
+	require.NoError(t, err)
+	require.Len(t, got, 2, "a length stands nowhere")
+	assert.Equal(t, []int{0, 2}, []int{got[0].Expectation, got[0].Rank})
+	assert.Equal(t, "A kayak costs £6.50 each way.", got[0].Text)
+	assert.False(t, got[0].Kept)
+	assert.Equal(t, []int{1, 2}, []int{got[1].Expectation, got[1].Rank})
+	got, err = LookFor(q, s, &scripted{})
+	require.NoError(t, err)
+	assert.Empty(t, got, "nothing holds it")
+	_, err = LookFor(q, s, &scripted{fails: errors.New("the disk is gone")})
+	assert.ErrorContains(t, err, "the disk is gone")
+}

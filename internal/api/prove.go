@@ -82,6 +82,14 @@ func (h *handlers) proving(api huma.API) {
 		) (*out[prove.Diagnosis], error) {
 			return reply(h.app.Cause(ctx, in.Corpus, in.Run, in.Question))
 		})
+	huma.Register(api, operation("getWanted", http.MethodGet, "/corpora/{corpus}/runs/{run}/wanted/{question}", "prove", "Where what a question of a run expects stands, and how far it came"),
+		func(ctx context.Context, in *struct {
+			InRun
+			Question string `path:"question"`
+		},
+		) (*out[[]prove.Wanted], error) {
+			return reply(h.app.Wanted(ctx, in.Corpus, in.Run, in.Question))
+		})
 	huma.Register(api, operation("estimateTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials/estimate", "prove", "What a trial would take"),
 		func(ctx context.Context, in *struct {
 			InSet

@@ -306,7 +306,7 @@ func (p *probe) places(d store.Document, version string, e prove.Expectation) ([
 	}
 	var out []prove.Held
 	for _, s := range e.Places(body, mostPlaces) {
-		h := prove.Held{Known: p.lib.known(d), Span: s, Text: doc.Fold(body.Of(s)), Heading: strings.Join(append([]string{body.Title}, pathAt(body, s)...), " ")}
+		h := prove.Held{Known: p.lib.known(d), Version: version, Span: s, Text: doc.Fold(body.Of(s)), Heading: strings.Join(append([]string{body.Title}, pathAt(body, s)...), " ")}
 		if i := body.BlockAt(s.Start); i >= 0 && body.Blocks[i].Grid != nil {
 			h.Row = answer.Worded(body.Blocks[i].Grid, s)
 		}

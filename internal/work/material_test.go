@@ -161,3 +161,22 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, r.Reply, "60 days")
 }
+
+func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
+	a := harbour(t)
+	setOf(t, a, "sledge", prove.Question{ID: "q", Text: "May I take a sledge on the boat?", Expect: []prove.Expectation{says("car deck"), cites("jetski.md"), {Kind: prove.Short, Values: []string{"400"}}}})
+	r, j, err := a.StartRun(t.Context(), "c", "sledge")
+	require.NoError(t, err)
+	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	got, err := a.Wanted(t.Context(), "c", r.ID, "q")
+	require.NoError(t, err)
+	require.Len(t, got, 2)
+	assert.Contains(t, got[0].Text, "car deck")
+	assert.Equal(t, "jetski.md", got[1].Address)
+	assert.Empty(t, got[1].Text)
+	d, err := a.Version(got[0].Version)
+	require.NoError(t, err)
+	assert.Contains(t, d.Text[got[0].Start:got[0].End], "car deck", "the span leads to the words")
+	_, err = a.Wanted(t.Context(), "c", r.ID, "none")
+	assert.ErrorIs(t, err, work.ErrMissing)
+}

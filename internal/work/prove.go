@@ -3,6 +3,7 @@ package work
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sort"
 
 	"jolvex/core/prove"
@@ -249,6 +250,36 @@ func (a *App) verdictsBefore(ctx context.Context, r store.Run, out *Run) (map[st
 		}
 	}
 	return nil, nil
+}
+
+// Wanted finds where what a question of a run expects stands, and how far it came in the reply. It looks at the corpus as it is now.
+func (a *App) Wanted(ctx context.Context, corpus, run, question string) ([]prove.Wanted, error) {
+	r, err := a.runOf(ctx, corpus, run)
+	if err != nil {
+		return nil, err
+	}
+	rs, err := a.store.Results(ctx, run, true)
+	if err != nil {
+		return nil, err
+	}
+	at := slices.IndexFunc(rs, func(x store.Result) bool { return x.Question == question && x.Trail != nil })
+	if at < 0 {
+		return nil, fmt.Errorf("question %s of run %s: %w", question, run, ErrMissing)
+	}
+	c, err := a.store.Corpus(ctx, r.Corpus)
+	if err != nil {
+		return nil, err
+	}
+	b, err := a.bench(ctx, asRun, c, r.Method)
+	if err != nil {
+		return nil, err
+	}
+	lib, err := a.libraryOf(ctx, c, b.View)
+	if err != nil {
+		return nil, err
+	}
+	q, seen := r.Questions[rs[at].Position], prove.Seen{Trail: rs[at].Trail}
+	return prove.LookFor(q, seen, &probe{app: a, ctx: ctx, c: c, lib: lib, b: b, m: r.Method, q: q, seen: seen})
 }
 
 // ResultReply opens the evidence trail of one question of a run.

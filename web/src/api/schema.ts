@@ -864,6 +864,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/runs/{run}/wanted/{question}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where what a question of a run expects stands, and how far it came */
+        get: operations["getWanted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/sets": {
         parameters: {
             query?: never;
@@ -3165,6 +3182,40 @@ export interface components {
             refused: boolean;
             repeats?: boolean[];
             scores: components["schemas"]["ProveScores"];
+        };
+        ProveWanted: {
+            address: string;
+            /** @description No chunk holds all of it */
+            cut?: boolean;
+            document: string;
+            /** Format: int64 */
+            end: number;
+            /**
+             * Format: int64
+             * @description Of the question, from 0
+             */
+            expectation: number;
+            /** @description The title and the headings that govern it */
+            heading: string;
+            /** @description The reply could draw on it */
+            kept?: boolean;
+            /** @description It stands in an earlier version alone */
+            past?: boolean;
+            /**
+             * Format: int64
+             * @description Of the candidate that brings it, from 1; 0 when none does
+             */
+            rank: number;
+            /**
+             * Format: int64
+             * @description Byte in the version's text
+             */
+            start: number;
+            /** @description The sentence or row that holds it; empty for a document that is to be cited */
+            text: string;
+            /** @description Why no public reply can draw on it */
+            trouble?: string;
+            version: string;
         };
         ProveWeighed: {
             fixed: boolean;
@@ -5871,6 +5922,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getWanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProveWanted"][];
                 };
             };
             /** @description Error */

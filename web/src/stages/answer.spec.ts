@@ -1,10 +1,11 @@
-import { flushPromises, mount } from '@vue/test-utils'
+import { mount } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import type { Field } from '@/api/client'
 import EvidenceTrail from '@/components/EvidenceTrail.vue'
 import { useCorpus } from '@/stores/corpus'
+import { answering, byEnd, settle, type Call } from '../../tests/network'
 import AnswerStage from './answer/AnswerStage.vue'
 import GlossaryList from './find/GlossaryList.vue'
 import RewriteBench from './find/RewriteBench.vue'
@@ -61,38 +62,11 @@ const reply = (text: string, more: Record<string, unknown> = {}) => ({
   },
 })
 
-interface Call {
-  path: string
-  method: string
-  body: Record<string, unknown>
-}
 let calls: Call[]
 let router: Router
 
-/** Answers calls by the end of their path; what is not there is a 404, as of the program. */
 function serve(answers: Record<string, unknown>): void {
-  calls = []
-  const respond = async (r: Request): Promise<Response> => {
-    const path = new URL(r.url).pathname
-    const raw = r.method === 'GET' ? '' : await r.text()
-    const body: unknown = raw === '' ? {} : JSON.parse(raw)
-    calls.push({ path, method: r.method, body: body as Record<string, unknown> })
-    const found = Object.entries(answers).find(([end]) => path.endsWith(end))
-    const value =
-      typeof found?.[1] === 'function' ? (found[1] as (b: unknown, m: string) => unknown)(body, r.method) : found?.[1]
-    return new Response(JSON.stringify(value ?? { detail: `no ${path}` }), {
-      status: found === undefined ? 404 : 200,
-      headers: { 'Content-Type': found === undefined ? 'application/problem+json' : 'application/json' },
-    })
-  }
-  vi.stubGlobal('fetch', async (r: Request) => {
-    underWay++
-    try {
-      return await respond(r)
-    } finally {
-      underWay--
-    }
-  })
+  calls = answering((c) => byEnd(answers, c))
 }
 
 const common = {
@@ -137,13 +111,6 @@ const common = {
     const v = b as { answer?: { tone?: string } }
     return reply(v.answer?.tone === 'warm' ? 'Dogs are welcome.' : 'Dogs pay £2.')
   },
-}
-
-let underWay = 0
-
-/** Waits until every call has its answer and the view has taken it in, however slow the machine is. */
-async function settle(): Promise<void> {
-  for (let quiet = 0; quiet < 12; quiet = underWay === 0 ? quiet + 1 : 0) await flushPromises()
 }
 
 async function show(component: Parameters<typeof mount>[0], path: string, props = {}) {

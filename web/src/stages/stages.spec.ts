@@ -1,8 +1,9 @@
-import { flushPromises, mount } from '@vue/test-utils'
+import { mount } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { useCorpus } from '@/stores/corpus'
+import { answering, byEnd, settle, type Call } from '../../tests/network'
 import AskStrip from '@/components/AskStrip.vue'
 import JobBar from '@/components/JobBar.vue'
 import StageLine from '@/components/StageLine.vue'
@@ -63,28 +64,11 @@ const reply = {
   },
 }
 
-interface Call {
-  path: string
-  method: string
-  body: unknown
-}
-
 let calls: Call[]
 let router: Router
 
 function serve(answers: Record<string, unknown>): void {
-  calls = []
-  vi.stubGlobal('fetch', async (r: Request) => {
-    const path = new URL(r.url).pathname
-    const text = r.method === 'GET' ? '' : await r.text()
-    calls.push({ path, method: r.method, body: text === '' ? undefined : JSON.parse(text) })
-    const hit = Object.entries(answers).find(([end]) => path.endsWith(end))
-    const status = hit === undefined ? 404 : 200
-    return new Response(JSON.stringify(hit?.[1] ?? { detail: 'there is nothing' }), {
-      status,
-      headers: { 'Content-Type': status === 200 ? 'application/json' : 'application/problem+json' },
-    })
-  })
+  calls = answering((c) => byEnd(answers, c))
 }
 
 async function show(component: Parameters<typeof mount>[0], path: string, props: Record<string, unknown> = {}) {
@@ -96,7 +80,7 @@ async function show(component: Parameters<typeof mount>[0], path: string, props:
   await router.push(path)
   await router.isReady()
   const w = mount(component, { props, global: { plugins: [pinia, router] } })
-  await flushPromises()
+  await settle()
   return { w, c }
 }
 
@@ -139,10 +123,10 @@ describe('StageLine', () => {
     const { w, c } = await show(StageLine, '/c/Ferries/shape')
     expect(w.find('.draft').text()).toContain('Draft saved')
     c.unapplied = 'Not applied'
-    await flushPromises()
+    await settle()
     expect(w.find('.draft').text()).toContain('Not applied')
     c.saving = 1
-    await flushPromises()
+    await settle()
     expect(w.find('.draft').text()).toContain('Saving')
   })
 })
@@ -153,7 +137,7 @@ describe('AskStrip', () => {
     for (const q of ['lost things', 'and bags?']) {
       await w.find('#ask').setValue(q)
       await w.find('form').trigger('submit')
-      await flushPromises()
+      await settle()
     }
     const asked = calls
       .filter((c) => c.path.endsWith('/ask'))
@@ -173,8 +157,8 @@ describe('AskStrip', () => {
     serve({})
     await w.find('#ask').setValue('lost')
     await w.find('form').trigger('submit')
-    await flushPromises()
-    expect(w.find('[role=alert]').text()).toBe('there is nothing')
+    await settle()
+    expect(w.find('[role=alert]').text()).toBe('no /api/corpora/Ferries/ask')
   })
 
   it('asks nothing when nothing is written', async () => {
@@ -196,7 +180,7 @@ describe('JobBar', () => {
     expect(w.find('progress').attributes('value')).toBe('69')
     for (const [i, what] of ['pause', 'cancel'].entries()) {
       await w.findAll('button')[i]?.trigger('click')
-      await flushPromises()
+      await settle()
       expect(calls.at(-1)).toMatchObject({ method: 'POST', path: `/api/corpora/Ferries/jobs/j/${what}` })
     }
   })

@@ -1,8 +1,9 @@
-import { flushPromises, mount } from '@vue/test-utils'
+import { mount } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { useCorpus } from '@/stores/corpus'
+import { answering, byEnd, settle, type Call } from '../../tests/network'
 import { offerKey } from '@/stores/keys'
 import CommandPalette from '@/components/CommandPalette.vue'
 import ConnectionForm from '@/components/ConnectionForm.vue'
@@ -90,29 +91,12 @@ const reply = (...evidence: ReturnType<typeof hit>[]) => ({
   },
 })
 
-interface Call {
-  path: string
-  method: string
-  body: Record<string, unknown>
-}
 let calls: Call[]
 let router: Router
 type Answer = unknown
 
 function serve(answers: Record<string, Answer | ((body: Record<string, unknown>) => Answer)>): void {
-  calls = []
-  vi.stubGlobal('fetch', async (r: Request) => {
-    const path = new URL(r.url).pathname
-    const text = r.method === 'GET' ? '' : await r.text()
-    const body = (text === '' ? {} : JSON.parse(text)) as Record<string, unknown>
-    calls.push({ path, method: r.method, body })
-    const found = Object.entries(answers).find(([end]) => path.endsWith(end))
-    const value = typeof found?.[1] === 'function' ? (found[1] as (b: unknown) => Answer)(body) : found?.[1]
-    return new Response(JSON.stringify(value ?? { detail: `no ${path}` }), {
-      status: found === undefined ? 404 : 200,
-      headers: { 'Content-Type': found === undefined ? 'application/problem+json' : 'application/json' },
-    })
-  })
+  calls = answering((c) => byEnd(answers, c))
 }
 
 const common = {
@@ -143,7 +127,7 @@ async function show(component: Parameters<typeof mount>[0], path: string) {
   await router.push(path)
   await router.isReady()
   const w = mount(component, { attachTo: document.body, global: { plugins: [pinia, router] } })
-  for (let i = 0; i < 8; i++) await flushPromises()
+  for (let i = 0; i < 8; i++) await settle()
   return { w, c }
 }
 
@@ -185,12 +169,12 @@ describe('FindStage', () => {
     serve({ ...common, '/find': reply(hit('a', 3), hit('b', 2)), '/pins': expected })
     const { w } = await show(FindStage, '/c/Ferries/find?q=lost')
     for (const k of ['j', 'j', 'k', 'j']) expect(offerKey(k)).toBe(true)
-    await flushPromises()
+    await settle()
     expect(document.activeElement?.id).toBe('hit-1')
     expect(offerKey('x')).toBe(true)
-    await flushPromises()
+    await settle()
     await w.find('.pin').trigger('submit')
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(calls.find((c) => c.path.endsWith('/pins'))?.body).toMatchObject({
       set: 'Basics',
       question: 'lost',
@@ -237,10 +221,10 @@ describe('FindStage', () => {
     })
     const { w } = await show(FindStage, '/c/Ferries/find?view=many')
     ;(w.findComponent({ name: 'ManyQuestions' }).vm as unknown as { from: string }).from = 'paste'
-    await flushPromises()
+    await settle()
     await w.find('.right textarea').setValue('first\t/fares\nsecond\tPier\nthird\n')
     await w.find('.right form').trigger('submit')
-    for (let i = 0; i < 6; i++) await flushPromises()
+    for (let i = 0; i < 6; i++) await settle()
     const sent = calls.find((c) => c.path.endsWith('/find/batch'))?.body
     expect(sent?.questions).toMatchObject([{ expect: [{ kind: 'cites', values: ['/fares'] }] }, {}, { expect: [] }])
     expect(sent?.variants).toHaveLength(2)
@@ -307,7 +291,7 @@ describe('FindStage', () => {
       .findAll('button')
       .find((b) => b.text() === 'Try these weights')
       ?.trigger('click')
-    await flushPromises()
+    await settle()
     expect(again.w.text()).toContain('Settings are being tried that are not applied')
     again.w.unmount()
   })
@@ -355,7 +339,7 @@ describe('ShapeStage', () => {
     expect(w.find('.whole').text()).toContain('2 of 2')
     const form = w.findComponent(SettingsForm)
     form.vm.$emit('change', 'size', 100)
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(calls.filter((x) => x.path.endsWith('/preview')).at(-1)?.body).toMatchObject({ settings: { size: 100 } })
     expect(c.unapplied).toBe('Not applied')
     expect(w.text()).toContain('Apply and rebuild')
@@ -381,9 +365,9 @@ describe('ShapeStage', () => {
     const { w } = await show(ShapeStage, '/c/Ferries/shape?for=site')
     expect(w.findComponent(SettingsForm).exists()).toBe(false)
     await w.find('.own input').setValue(true)
-    await flushPromises()
+    await settle()
     w.findComponent(SettingsForm).vm.$emit('change', 'strategy', 'fixed')
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(calls.filter((x) => x.path.endsWith('/preview')).at(-1)?.body).toMatchObject({
       settings: { strategy: 'fixed' },
     })
@@ -417,7 +401,7 @@ describe('CommandPalette', () => {
     serve(common)
     const { w } = await show(CommandPalette, '/c/Ferries/gather')
     await (w.vm as unknown as { show: () => Promise<void> }).show()
-    for (let i = 0; i < 6; i++) await flushPromises()
+    for (let i = 0; i < 6; i++) await settle()
     expect(w.findAll('li').length).toBeGreaterThan(10)
     for (const [asked, kind, label] of [
       ['fares', 'Document', 'Fares'],
@@ -432,7 +416,7 @@ describe('CommandPalette', () => {
     expect(w.text()).toContain('Nothing is called that')
     await w.find('input').setValue('pier')
     await w.find('[role=dialog]').trigger('keydown', { key: 'Enter' })
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(router.currentRoute.value.fullPath).toBe('/c/Ferries/gather/d2')
     expect(w.find('[role=dialog]').exists()).toBe(false)
     w.unmount()
@@ -451,20 +435,20 @@ describe('ConnectionForm', () => {
       path: '/embeddings',
     }
     const w = mount(ConnectionForm, { props })
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(w.text()).toContain('come from http://127.0.0.1:9000/v1, 256 numbers a vector, 1,200 tokens so far')
     await w.find('.linkish').trigger('click')
     const inputs = w.findAll('input')
     expect(inputs.map((i) => i.element.value)).toEqual(['http://127.0.0.1:9000/v1', 'm', ''])
     await w.find('form').trigger('submit')
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(calls.at(-1)).toMatchObject({ method: 'PUT', body: { base: stored.base, model: 'm' } })
     expect(calls.at(-1)?.body).not.toHaveProperty('key')
     expect(w.emitted('saved')).toEqual([[true]])
     serve({})
     await w.find('.linkish').trigger('click')
     await w.find('form').trigger('submit')
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     expect(w.find('[role=alert]').text()).toContain('no /api/connections/embeddings')
   })
 })

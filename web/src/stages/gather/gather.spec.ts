@@ -1,39 +1,20 @@
-import { flushPromises, mount } from '@vue/test-utils'
+import { mount } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import VirtualTable from '@/components/VirtualTable.vue'
 import { offerKey, setSingleKeys, singleKeys } from '@/stores/keys'
 import { useCorpus } from '@/stores/corpus'
+import { answering, byEnd, settle, type Call } from '../../../tests/network'
 import AddPairs from './AddPairs.vue'
 import ChangesView from './ChangesView.vue'
 import ChecksView from './ChecksView.vue'
 
-interface Call {
-  path: string
-  query: string
-  method: string
-  body: string
-}
 let calls: Call[]
 let router: Router
 
 function serve(answers: Record<string, unknown>): void {
-  calls = []
-  vi.stubGlobal('fetch', async (r: Request) => {
-    const url = new URL(r.url)
-    calls.push({
-      path: url.pathname,
-      query: url.search,
-      method: r.method,
-      body: r.method === 'GET' ? '' : await r.text(),
-    })
-    const found = Object.entries(answers).find(([end]) => url.pathname.endsWith(end))
-    return new Response(JSON.stringify(found?.[1] ?? { detail: `no ${url.pathname}` }), {
-      status: found === undefined ? 404 : 200,
-      headers: { 'Content-Type': found === undefined ? 'application/problem+json' : 'application/json' },
-    })
-  })
+  calls = answering((c) => byEnd(answers, c))
 }
 
 const common = { '/api/corpora': [{ id: 'c', name: 'Ferries', documents: 2, states: {} }], '/jobs': [], '/sources': [] }
@@ -46,7 +27,7 @@ async function show(component: Parameters<typeof mount>[0], path: string) {
   await c.open('Ferries')
   await router.push(path)
   const w = mount(component, { attachTo: document.body, global: { plugins: [pinia, router] } })
-  for (let i = 0; i < 6; i++) await flushPromises()
+  for (let i = 0; i < 6; i++) await settle()
   return w
 }
 
@@ -98,9 +79,9 @@ describe('ChecksView', () => {
     expect(w.findAll('q').map((q) => q.text())).toEqual(['£2.00', '£3.00'])
     expect(w.find('.finding a').attributes('href')).toContain('/gather/fares?from=3&to=9')
     await w.find('.finding .linkish').trigger('click')
-    for (let i = 0; i < 4; i++) await flushPromises()
+    for (let i = 0; i < 4; i++) await settle()
     const sent = calls.find((c) => c.path.endsWith('/dismiss'))
-    expect(JSON.parse(sent?.body ?? '{}')).toEqual({ findings: ['f1'], back: false })
+    expect(sent?.body).toEqual({ findings: ['f1'], back: false })
     w.unmount()
   })
 
@@ -169,14 +150,14 @@ describe('AddPairs', () => {
     const input = w.find('input[type=file]')
     Object.defineProperty(input.element, 'files', { value: [new File(['Question,Answer'], 'pairs.csv')] })
     await input.trigger('change')
-    for (let i = 0; i < 6; i++) await flushPromises()
+    for (let i = 0; i < 6; i++) await settle()
     expect(w.findAll('tbody tr')).toHaveLength(2)
     expect(w.text()).toContain('it has no question')
     await w
       .findAll('button')
       .find((b) => b.text() === 'Take in 1 pairs')
       ?.trigger('click')
-    for (let i = 0; i < 6; i++) await flushPromises()
+    for (let i = 0; i < 6; i++) await settle()
     const sent = calls.find((c) => c.method === 'PUT')
     expect(sent?.path).toBe('/api/corpora/Ferries/pairs')
     expect(sent?.query).toContain('question=Question')
@@ -192,8 +173,8 @@ describe('AddPairs', () => {
     await w.find('form input').setValue('May I bring a dog?')
     await w.find('form textarea').setValue('Yes, on a lead.')
     await w.find('form').trigger('submit')
-    for (let i = 0; i < 6; i++) await flushPromises()
-    expect(JSON.parse(calls.find((c) => c.method === 'PUT')?.body ?? '{}')).toEqual({
+    for (let i = 0; i < 6; i++) await settle()
+    expect(JSON.parse(calls.find((c) => c.method === 'PUT')?.text ?? '{}')).toEqual({
       question: 'May I bring a dog?',
       answer: 'Yes, on a lead.',
     })
@@ -224,7 +205,7 @@ describe('VirtualTable', () => {
     expect((w.emitted('update:picked')?.[1]?.[0] as Set<string>).size).toBe(10_000)
     offerKey('j')
     offerKey('j')
-    await flushPromises()
+    await settle()
     expect(w.find('tr.at').text()).toBe('Row 1')
     offerKey('x')
     expect([...(w.emitted('update:picked')?.[2]?.[0] as Set<string>)]).toEqual(['r1'])

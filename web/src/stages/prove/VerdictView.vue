@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { api, ok, type Reply, type Run, type Schema } from '@/api/client'
+import { shortAddress } from '@/api/words'
 import EvidenceTrail from '@/components/EvidenceTrail.vue'
 import { useCorpus } from '@/stores/corpus'
 import { onKeys } from '@/stores/keys'
@@ -18,9 +19,26 @@ const trail = ref<Reply>()
 const looked = ref<Schema['ProveDiagnosis']>()
 const cause = computed(() => props.result.cause ?? looked.value)
 const finding = computed(() => prove.running.length > 0 && props.result.cause === undefined)
+const wanted = ref<Schema['ProveWanted'][]>([])
 const amending = ref(false)
 const why = ref('')
 const told = ref('')
+
+/** Findings of earlier messages of a script come first; the question's own follow in the order of its expectations. */
+const place = (k: number): number => k - props.result.verdict.findings.filter((f) => f.turn).length
+
+const opened = (w: Schema['ProveWanted']) => ({
+  name: 'document',
+  params: { corpus: corpus.name, document: w.document },
+  query: w.text === '' ? {} : { version: w.version, from: String(w.start), to: String(w.end) },
+})
+
+function far(w: Schema['ProveWanted']): string {
+  if (w.trouble) return `· cannot be drawn on: ${w.trouble}`
+  if (w.past) return '· in an earlier version'
+  if (w.rank === 0) return w.cut ? '· a cut runs through it' : '· not among the candidates'
+  return `· ranks ${w.rank}, ${w.kept ? 'kept' : 'not kept'}`
+}
 
 const path = () => ({ corpus: corpus.name, run: props.run.id, question: props.result.question.id })
 
@@ -56,6 +74,10 @@ onMounted(async () => {
     trail.value = await prove.attempt(() =>
       ok(api.GET('/api/corpora/{corpus}/runs/{run}/replies/{question}', { params: { path: path() } })),
     )
+    wanted.value =
+      (await prove.attempt(() =>
+        ok(api.GET('/api/corpora/{corpus}/runs/{run}/wanted/{question}', { params: { path: path() } })),
+      )) ?? []
   }
 })
 onUnmounted(() => stop())
@@ -90,9 +112,18 @@ onUnmounted(() => stop())
           <b>{{ (f.expectation.values ?? []).join(' or ') }}</b>
           <template v-if="f.expectation.document"> in {{ f.expectation.document }}</template>
           <span class="muted"> — {{ f.note }}</span>
+          <template v-if="!f.turn">
+            <div v-for="w in wanted.filter((x) => x.expectation === place(k))" :key="w.address" class="wanted">
+              <q v-if="w.text !== ''">{{ w.text }}</q>
+              <span class="muted">
+                <RouterLink :to="opened(w)">{{ shortAddress(w.address) }}</RouterLink>
+                {{ far(w) }}
+              </span>
+            </div>
+          </template>
         </li>
       </ul>
-      <p v-if="result.verdict.rank >= 0" class="muted">
+      <p v-if="result.verdict.rank >= 0 && wanted.length === 0" class="muted">
         The expected passage
         {{ result.verdict.rank > 0 ? `ranks ${result.verdict.rank}` : 'is not among the candidates' }}.
       </p>
@@ -139,5 +170,13 @@ h3 {
 .held {
   margin: 0;
   padding-left: 18px;
+}
+.wanted {
+  margin: 2px 0 8px;
+  padding-left: 10px;
+  border-left: 2px solid var(--line);
+}
+.wanted q {
+  display: block;
 }
 </style>

@@ -1,9 +1,10 @@
-import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { mount, type VueWrapper } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Component } from 'vue'
 import { createRouter, createWebHistory } from 'vue-router'
 import { useCorpus } from '@/stores/corpus'
+import { answering, refusal, settle, type Call } from '../../../tests/network'
 import CauseView from './CauseView.vue'
 import FixLine from './FixLine.vue'
 import CoverageView from './CoverageView.vue'
@@ -50,7 +51,7 @@ const questions = [
   { id: 'b', question: 'Who won?', expect: [{ kind: 'refuses' }] },
 ]
 let refuse = false
-const calls: { path: string; query: string; method: string; body?: unknown }[] = []
+let calls: Call[] = []
 
 function answer(path: string, method: string): unknown {
   if (path.endsWith('/sets')) return [{ id: 's1', name: 'release', version: 'v', count: 2 }]
@@ -133,17 +134,9 @@ function answer(path: string, method: string): unknown {
 
 beforeEach(() => {
   setActivePinia(createPinia())
-  calls.length = 0
-  vi.stubGlobal('fetch', async (r: Request) => {
-    const { pathname: path, search: query } = new URL(r.url)
-    const text = r.method === 'GET' ? '' : await r.text()
-    calls.push({ path, query, method: r.method, body: text === '' ? undefined : JSON.parse(text) })
-    if (refuse && r.method === 'PUT') {
-      const body = JSON.stringify({ detail: 'question a has no text' })
-      return new Response(body, { status: 422, headers: { 'Content-Type': 'application/problem+json' } })
-    }
-    return new Response(JSON.stringify(answer(path, r.method)), { headers: { 'Content-Type': 'application/json' } })
-  })
+  calls = answering((c) =>
+    refuse && c.method === 'PUT' ? refusal(422, 'question a has no text') : answer(c.path, c.method),
+  )
 })
 
 async function shown(view: Component, props: Record<string, unknown> = {}) {
@@ -158,7 +151,7 @@ async function shown(view: Component, props: Record<string, unknown> = {}) {
   const prove = useProve()
   await prove.load()
   const w = mount(view, { props, global: { plugins: [router] }, attachTo: document.body })
-  await flushPromises()
+  await settle()
   return w
 }
 
@@ -177,7 +170,7 @@ describe('the sheet of questions', () => {
     await input.trigger('keydown', { key: 'Enter' })
     expect(w.find('[data-at="0-2"]').text()).toBe('£5.00 | £6.00')
     await vi.runAllTimersAsync()
-    await flushPromises()
+    await settle()
     const put = calls.find((c) => c.method === 'PUT')
     expect(put?.body).toMatchObject([{ id: 'a', expect: [{ kind: 'gives', values: ['£5.00', '£6.00'] }] }, { id: 'b' }])
     await w.find('[data-at="0-2"]').trigger('keydown', { key: 'z', ctrlKey: true })
@@ -207,7 +200,7 @@ describe('a sheet that is left', () => {
     await w.find('[data-at="0-0"]').trigger('focus')
     await w.find('[data-at="0-0"]').trigger('keydown', { key: 'Delete' })
     w.unmount()
-    await flushPromises()
+    await settle()
     const corpus = useCorpus()
     expect(corpus.unapplied).toBe('Set not saved')
     const again = await shown(QuestionGrid)
@@ -218,7 +211,7 @@ describe('a sheet that is left', () => {
       .findAll('button')
       .find((b) => b.text() === 'Give up these changes')
       ?.trigger('click')
-    await flushPromises()
+    await settle()
     expect(again.find('[data-at="0-0"]').text()).toBe('How much?')
     expect(corpus.unapplied).toBe('')
     again.unmount()
@@ -230,7 +223,7 @@ describe('a sheet that is left', () => {
     await w.find('[data-at="0-6"]').trigger('keydown', { key: 'Delete' })
     useProve().set = 'another'
     w.unmount()
-    await flushPromises()
+    await settle()
     const puts = calls.filter((c) => c.method === 'PUT')
     expect(puts.map((c) => c.path)).toEqual(['/api/corpora/c/sets/release'])
     expect(puts[0]?.query).toBe('?over=v')
@@ -255,16 +248,16 @@ describe('a cause', () => {
     expect(w.text()).toContain('wrongly refused')
     expect(w.text()).toContain('cures this question')
     await w.find('button').trigger('click')
-    await flushPromises()
+    await settle()
     expect(calls.some((c) => c.path.endsWith('/method/changes'))).toBe(false)
     ended({ id: 'j1', state: 'done', error: '' })
-    await flushPromises()
+    await settle()
     expect(w.text()).toContain('1 fixed')
     await w
       .findAll('button')
       .find((b) => b.text() === 'Apply to the draft')
       ?.trigger('click')
-    await flushPromises()
+    await settle()
     expect(calls.at(-1)).toMatchObject({
       path: '/api/corpora/c/method/changes',
       body: { settings: { 'answer.bar': '0.39' } },
@@ -319,13 +312,13 @@ describe('a trial', () => {
     const w = await shown(TrialView)
     expect(w.text()).toContain('Choose settings to vary')
     await w.findComponent({ name: 'ElSelect' }).vm.$emit('update:modelValue', 'answer.bar')
-    await flushPromises()
+    await settle()
     expect((w.find('input.values').element as HTMLInputElement).value).toBe('0.25, 0.5, 0.75')
     await w
       .findAll('button')
       .find((b) => b.text().startsWith('What would it'))
       ?.trigger('click')
-    await flushPromises()
+    await settle()
     expect(w.text()).toContain('4 methods, the draft among them, over 1 index; 8 questions')
     expect(calls.at(-1)?.body).toMatchObject({
       search: 'grid',
@@ -365,7 +358,7 @@ describe('a trial', () => {
       .findAll('button')
       .find((b) => b.text() === 'Apply it to the draft')
       ?.trigger('click')
-    await flushPromises()
+    await settle()
     expect(calls.at(-1)?.body).toEqual({ settings: { 'answer.bar': '0.4' } })
     w.unmount()
   })
@@ -378,7 +371,7 @@ describe('coverage', () => {
     expect(w.text()).toContain('Is there a pool?')
     expect(w.findAll('tbody tr')).toHaveLength(2)
     await w.find('input[value=untested]').setValue(true)
-    await flushPromises()
+    await settle()
     expect(w.findAll('tbody tr')).toHaveLength(1)
     expect(w.text()).toContain('Dogs')
     w.unmount()

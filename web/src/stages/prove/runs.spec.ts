@@ -1,10 +1,11 @@
-import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { mount, type VueWrapper } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Component } from 'vue'
 import { createRouter, createWebHistory, type Router } from 'vue-router'
 import type { Job } from '@/api/client'
 import { useCorpus } from '@/stores/corpus'
+import { answering, settle, type Call } from '../../../tests/network'
 import CompareRuns from './CompareRuns.vue'
 import ImportSet from './ImportSet.vue'
 import ProposalList from './ProposalList.vue'
@@ -97,13 +98,27 @@ const reply = {
 }
 let results: ReturnType<typeof result>[] = []
 let file: object = {}
-const calls: { path: string; query: string; method: string; body?: unknown }[] = []
+let calls: Call[] = []
 
 function answer(path: string, method: string): unknown {
   if (path.endsWith('/sets')) return [{ id: 's1', name: 'release', version: 'v', count: 3 }]
   if (path.endsWith('/runs') && method === 'GET') return [run, earlier]
   if (path.endsWith('/runs/r2')) return { run, results }
   if (path.includes('/causes/')) return cause
+  if (path.includes('/wanted/'))
+    return [
+      {
+        expectation: 0,
+        document: 'd',
+        version: 'v',
+        address: 'http://x/pets',
+        heading: 'Pets',
+        text: 'A cat travels for £2.00.',
+        start: 3,
+        end: 20,
+        rank: 9,
+      },
+    ]
   if (path.includes('/replies/')) return reply
   if (path.endsWith('/import')) return file
   if (path.endsWith('/qrels')) return { questions: 2, problems: ['x names no question'] }
@@ -177,7 +192,7 @@ async function shown(view: Component, props: Record<string, unknown> = {}): Prom
   useCorpus().name = 'c'
   await useProve().load()
   const w = mount(view, { props, attachTo: document.body, global: { plugins: [router] } })
-  await flushPromises()
+  await settle()
   return w
 }
 
@@ -185,31 +200,17 @@ const press = async (w: VueWrapper, label: string): Promise<void> => {
   const b = w.findAll('button').find((x) => x.text() === label)
   expect(b, label).toBeDefined()
   await b?.trigger('click')
-  await flushPromises()
+  await settle()
 }
 
 beforeEach(() => {
   setActivePinia(createPinia())
-  calls.length = 0
   results = [
     result('a', 'How much is a dog?', true),
     result('b', 'How much is a cat?', false, { change: 'broken', cause }),
     result('c', 'How much is a horse?', false, { failed: 'the model is out of order' }),
   ]
-  vi.stubGlobal('fetch', async (r: Request) => {
-    const url = new URL(r.url)
-    const raw = r.method === 'GET' ? '' : await r.text()
-    const json = r.headers.get('content-type')?.includes('json') ?? false
-    calls.push({
-      path: url.pathname,
-      query: url.search,
-      method: r.method,
-      body: json && raw !== '' ? JSON.parse(raw) : raw,
-    })
-    return new Response(JSON.stringify(answer(url.pathname, r.method)), {
-      headers: { 'Content-Type': 'application/json' },
-    })
-  })
+  calls = answering((c) => answer(c.path, c.method))
 })
 afterEach(() => vi.unstubAllGlobals())
 
@@ -237,17 +238,17 @@ describe('a run', () => {
       ['cause:neighbour', 'another passage preferred'],
     ] as const) {
       await router.replace({ query: { show } })
-      await flushPromises()
+      await settle()
       expect(rows(), show).toHaveLength(1)
       expect(rows()[0]).toContain(text)
     }
     await router.replace({ query: { show: 'cause:manner' } })
-    await flushPromises()
+    await settle()
     expect(w.text()).toContain('No question of that kind in this run.')
     await router.replace({ query: {} })
-    await flushPromises()
+    await settle()
     await w.find('.cause').trigger('click')
-    await flushPromises()
+    await settle()
     expect(router.currentRoute.value.query.show).toBe('cause:neighbour')
     w.unmount()
   })
@@ -255,7 +256,7 @@ describe('a run', () => {
   it('opens a question and steps to the next', async () => {
     const w = await shown(RunReport, { run: 'r2' })
     await w.find('.results .linkish').trigger('click')
-    await flushPromises()
+    await settle()
     expect(w.find('h2').text()).toContain('How much is a dog?')
     await press(w, 'next (j)')
     expect(w.find('h2').text()).toContain('How much is a cat?')
@@ -275,12 +276,14 @@ describe('a verdict', () => {
     const w = await shown(VerdictView, { run, result: bare })
     expect(w.find('.held').text()).toContain('✗ not held')
     expect(w.text()).toContain('it gives £3.00')
-    expect(w.text()).toContain('is not among the candidates')
+    expect(w.find('.wanted').text()).toContain('A cat travels for £2.00.')
+    expect(w.find('.wanted').text()).toContain('ranks 9, not kept')
+    expect(w.find('.wanted a').attributes('href')).toBe('/c/c/d/d?version=v&from=3&to=20')
     expect(w.text()).toContain('Find the cause')
 
     const corpus = useCorpus()
     corpus.jobs.j = { id: 'j', kind: 'run', state: 'running' } as Job
-    await flushPromises()
+    await settle()
     expect(w.text()).toContain('The causes of this run are being found.')
     await w.setProps({ result: { ...bare, cause } })
     expect(w.text()).toContain('another passage was preferred')
@@ -323,7 +326,7 @@ describe('two runs', () => {
   it('are compared measure by measure, with what differs marked', async () => {
     const w = await shown(CompareRuns, { run, runs: [run, earlier] })
     await w.findComponent({ name: 'ElSelect' }).vm.$emit('update:modelValue', ['r1'])
-    await flushPromises()
+    await settle()
     expect(w.text()).toContain('1 broken')
     expect(w.text()).toContain('moved by -50.0 points (-90.0 to -10.0)')
     expect(w.text()).toContain('That is more than chance')
@@ -350,8 +353,8 @@ describe('a file of questions', () => {
     const input = w.find('input[type=file]')
     Object.defineProperty(input.element, 'files', { value: [new File(['x'], name)], configurable: true })
     await input.trigger('change')
-    await flushPromises()
-    await flushPromises()
+    await settle()
+    await settle()
   }
 
   it('goes in at once when nothing is wrong with it', async () => {
