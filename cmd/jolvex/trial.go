@@ -59,12 +59,12 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 			if reckon {
 				return cl.close()
 			}
-			out, err := runTrial(cmd, cl, s, corpus, path, plan)
+			id, out, err := runTrial(cmd, cl, s, corpus, path, plan)
 			if err == nil {
 				err = printTrial(s, out)
 			}
 			if err == nil && apply && out.Sums.Sure {
-				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), prove.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, nil)
+				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), work.Applied{Change: prove.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
 			}
 			return errors.Join(err, cl.close())
 		},
@@ -84,24 +84,24 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 	return c
 }
 
-func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, plan prove.Plan) (*work.TrialOutcome, error) {
+func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, plan prove.Plan) (id string, out *work.TrialOutcome, err error) {
 	var started api.StartedStudy
 	if err := cl.call(cmd.Context(), http.MethodPost, path, plan, &started); err != nil {
-		return nil, err
+		return "", nil, err
 	}
 	if _, err := cl.follow(cmd.Context(), corpus, started.Job.ID, showProgress(s)); err != nil {
-		return nil, err
+		return "", nil, err
 	}
 	var all []work.Study
 	if err := cl.call(cmd.Context(), http.MethodGet, corpusPath(corpus, "studies"), nil, &all); err != nil {
-		return nil, err
+		return "", nil, err
 	}
 	for _, x := range all {
 		if x.ID == started.Study.ID && x.Trial != nil {
-			return x.Trial, nil
+			return x.ID, x.Trial, nil
 		}
 	}
-	return nil, errors.New("the trial ended without an outcome")
+	return "", nil, errors.New("the trial ended without an outcome")
 }
 
 func printTrial(s *settings, t *work.TrialOutcome) error {

@@ -305,7 +305,7 @@ func hasFigure(u unit, wants []text.QuantityKind) bool {
 			return true
 		}
 		for _, f := range u.figures {
-			if f.Kind == w {
+			if f.Is(w) {
 				return true
 			}
 		}

@@ -140,7 +140,7 @@ func holdsFigure(u *unit, kinds []text.QuantityKind) bool {
 		return true
 	}
 	return slices.ContainsFunc(u.figures, func(q text.Quantity) bool {
-		return slices.Contains(kinds, q.Kind) || q.Kind == text.Web && slices.Contains(kinds, text.Mail)
+		return slices.ContainsFunc(kinds, q.Is) || q.Kind == text.Web && slices.Contains(kinds, text.Mail)
 	})
 }
 

@@ -17,7 +17,7 @@ var held = map[string]*regexp.Regexp{
 func holdings(s string) map[string]bool {
 	out := map[string]bool{}
 	for _, q := range text.Quantities(s) {
-		out[string(q.Kind)] = true
+		out[string(q.Kind)], out[string(q.Dimension())] = true, true
 	}
 	for kind, re := range held {
 		if re.MatchString(s) {

@@ -14,7 +14,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-4"
+const Version = "query-5"
 
 // Settings switches the passes and orders them.
 type Settings struct {

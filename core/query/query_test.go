@@ -150,12 +150,18 @@ func TestFollowUps(t *testing.T) {
 func TestWants(t *testing.T) {
 	cases := map[string]text.QuantityKind{
 		"How much is a ticket?": text.Money, "What time does it leave?": text.Clock, "opening hours": text.Clock, "When is it closed?": text.Date,
-		"How long does it take?": text.Duration, "How many bicycles fit?": text.Number, "telephone number": text.Phone, "What is your email?": text.Mail, "How heavy may it be?": text.Measure,
+		"How long does it take?": text.Duration, "How many bicycles fit?": text.Number, "telephone number": text.Phone, "What is your email?": text.Mail, "How heavy may it be?": text.Weight, "How wide is the ramp?": text.Length, "What size is the cabin?": text.Measure,
 	}
 	for q, want := range cases {
 		assert.Contains(t, wants(q), want, q)
 	}
 	assert.Empty(t, wants("Are dogs welcome?"))
+	for _, q := range []string{"How much does the lift carry?", "How much may the trailer weigh?"} {
+		assert.Equal(t, []text.QuantityKind{text.Weight}, wants(q), q)
+	}
+	for _, q := range []string{"How much does it cost to carry a bicycle?", "How much do I pay to have it carried?", "How much is a return?"} {
+		assert.Contains(t, wants(q), text.Money, q)
+	}
 }
 
 func TestPassesCanBeSwitchedOff(t *testing.T) {

@@ -18,12 +18,19 @@ var wanted = []struct {
 	{text.Clock, "what time,when,hour,times,time,how early,how late,first,last,next", regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\btimetable\b`)},
 	{text.Date, "when,date,which day,which month,which year,deadline", regexp.MustCompile(`(?i)\bwhen\b|\bwhat date\b|\bwhich (?:day|month|year)\b|\bdeadline\b`)},
 	{text.Duration, "how long,how soon,how early,how far,how quickly,deadline,duration", regexp.MustCompile(`(?i)\bhow (?:long|soon|early|far in advance|quickly)\b|\bdeadline\b|\bduration\b`)},
-	{text.Measure, "how ,weight,height,length,width,size,dimension,limit", regexp.MustCompile(`(?i)\bhow (?:big|large|heavy|tall|high|wide|long|far|deep)\b|\b(?:weight|height|length|width|size|dimensions?|limit)\b`)},
+	{text.Weight, "how heavy,how much,weigh", regexp.MustCompile(`(?i)\bhow heavy\b|\bweights?\b|\bhow much\b.*\b(?:` + borne + `)\b`)},
+	{text.Length, "how ,height,length,width", regexp.MustCompile(`(?i)\bhow (?:tall|high|wide|long|far|deep)\b|\b(?:height|length|width)\b`)},
+	{text.Measure, "how ,size,dimension,limit", regexp.MustCompile(`(?i)\bhow (?:big|large)\b|\b(?:size|dimensions?|limit)\b`)},
 	{text.Number, "how many,number,maximum,minimum,how old,age", regexp.MustCompile(`(?i)\bhow many\b|\bnumber of\b|\bmaximum\b|\bminimum\b|\bhow old\b|\bage\b`)},
 	{text.Phone, "phone,ring,call,contact,mobile", regexp.MustCompile(`(?i)\b(?:phone|telephone|ring|call (?:you|them|us)|contact|mobile)\b`)},
 	{text.Mail, "mail,contact,write", regexp.MustCompile(`(?i)\be-?mails?\b|\bcontact\b|\bwrite to\b`)},
 	{text.Percent, "percent,share,discount", regexp.MustCompile(`(?i)\bpercent(?:age)?\b|\bwhat share\b|\bdiscount\b`)},
 }
+
+// borne are verbs by which "how much" asks for a weight rather than for a price.
+const borne = `carry|carries|weighs?|lifts?|bears?`
+
+var bears = regexp.MustCompile(`(?i)\bhow much (?:does|do|can|could|will|would|may|is|are)\b.*\b(?:` + borne + `)\b`)
 
 // What is sought besides figures, by how a question begins. (Common practice, no published source.)
 var sought = []struct {
@@ -34,6 +41,9 @@ var sought = []struct {
 	{"person", regexp.MustCompile(`(?i)^(?:who|whom|whose)\b|\bwhich (?:person|team|department)\b`)},
 	{"yes-no", regexp.MustCompile(`(?i)^(?:can|could|may|might|must|do|does|did|is|are|am|was|were|will|would|should|shall|has|have|need)\b`)},
 }
+
+// priced are words that ask for a price whatever else is asked.
+var priced = regexp.MustCompile(`(?i)\b(?:costs?|prices?|fares?|fees?|charges?|pay)\b`)
 
 func seeks(s string) []string {
 	var out []string
@@ -49,6 +59,9 @@ func wants(s string) []text.QuantityKind {
 	var out []text.QuantityKind
 	small := strings.ToLower(s)
 	for _, w := range wanted {
+		if w.kind == text.Money && bears.MatchString(s) && !priced.MatchString(s) {
+			continue
+		}
 		if hinted(small, w.hints) && w.re.MatchString(s) {
 			out = append(out, w.kind)
 		}

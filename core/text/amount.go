@@ -9,6 +9,23 @@ import (
 // minutesOf is how many minutes each unit of duration has; a month counts 30 days, a year 365.
 var minutesOf = map[string]float64{"second": 1.0 / 60, "minute": 1, "hour": 60, "day": 1440, "night": 1440, "week": 10080, "month": 43200, "year": 525600}
 
+// dimensions are the kinds of measure by their units.
+var dimensions = map[string]QuantityKind{"kg": Weight, "g": Weight, "t": Weight, "mm": Length, "cm": Length, "m": Length, "km": Length, "mile": Length, "in": Length, "ft": Length}
+
+// Dimension is the kind of a measure by its unit, Weight or Length; of other figures it is their kind.
+func (q Quantity) Dimension() QuantityKind {
+	if q.Kind == Measure {
+		_, unit, _ := strings.Cut(q.Value, " ")
+		if k := dimensions[unit]; k != "" {
+			return k
+		}
+	}
+	return q.Kind
+}
+
+// Is reports whether a figure is of a kind; a weight and a length are measures, too.
+func (q Quantity) Is(k QuantityKind) bool { return q.Kind == k || q.Dimension() == k }
+
 // Amount is a figure as a number that can be compared with others of the same unit: minutes for times of day and durations,
 // days since 1970 for dates, the currency's unit for money. It reports false for what is no amount: addresses, telephone
 // numbers, dates without a year.

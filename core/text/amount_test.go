@@ -28,3 +28,15 @@ func TestAmountsThatCanBeCompared(t *testing.T) {
 		assert.False(t, ok, s)
 	}
 }
+
+func TestMeasuresHaveDimensions(t *testing.T) {
+	for s, want := range map[string]QuantityKind{"300 kg": Weight, "2 tonnes": Weight, "90 cm": Length, "12 miles": Length, "40 ft": Length, "5 litres": Measure, "£4": Money, "7": Number} {
+		q := Quantities(s)
+		if assert.Len(t, q, 1, s) {
+			assert.Equal(t, want, q[0].Dimension(), s)
+			assert.True(t, q[0].Is(want), s)
+			assert.True(t, q[0].Is(q[0].Kind), s)
+			assert.False(t, q[0].Is(Clock), s)
+		}
+	}
+}

@@ -20,6 +20,8 @@ const (
 	Date     QuantityKind = "date"
 	Duration QuantityKind = "duration"
 	Measure  QuantityKind = "measure" // a number with a unit of length, weight, volume, storage or temperature
+	Weight   QuantityKind = "weight"  // a measure by its unit: see Quantity.Is
+	Length   QuantityKind = "length"  // a measure by its unit: see Quantity.Is
 	Phone    QuantityKind = "phone"
 	Mail     QuantityKind = "mail"
 	Web      QuantityKind = "web"

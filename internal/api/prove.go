@@ -64,10 +64,27 @@ func (h *handlers) proving(api huma.API) {
 	huma.Register(api, operation("applyChange", http.MethodPost, "/corpora/{corpus}/method/changes", "prove", "Bring a change into the draft"),
 		func(ctx context.Context, in *struct {
 			InCorpus
-			Body prove.Alteration
+			Body work.Applied
 		},
 		) (*out[Saved], error) {
 			j, err := h.app.ApplyChange(ctx, in.Corpus, in.Body)
+			if err != nil {
+				return nil, known(err)
+			}
+			m, err := h.app.Method(ctx, in.Corpus)
+			return reply(Saved{m, j}, err)
+		})
+	huma.Register(api, operation("getMethodHistory", http.MethodGet, "/corpora/{corpus}/method/history", "prove", "How the draft came to be what it is, the newest change first"),
+		func(ctx context.Context, in *InCorpus) (*out[[]work.MethodChange], error) {
+			return reply(h.app.MethodHistory(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("restoreMethod", http.MethodPost, "/corpora/{corpus}/method/history/{number}", "prove", "Make the draft what it was after a change"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Number int `path:"number"`
+		},
+		) (*out[Saved], error) {
+			j, err := h.app.RestoreMethod(ctx, in.Corpus, in.Number)
 			if err != nil {
 				return nil, known(err)
 			}

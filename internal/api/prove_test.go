@@ -57,10 +57,10 @@ func TestCausesAreToldAndChangesTriedOverTheAPI(t *testing.T) {
 	assert.NotContains(t, send(t, srv, "GET", "/api/corpora/c/method", "").raw, `"bar":1,`, "nothing is applied")
 	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"settings":{"no.such":"1"}},"note":"x"}`).status)
 
-	r = send(t, srv, "POST", "/api/corpora/c/method/changes", `{"settings":{"answer.bar":"0.4"}}`)
+	r = send(t, srv, "POST", "/api/corpora/c/method/changes", `{"change":{"settings":{"answer.bar":"0.4"}},"note":"lower the bar"}`)
 	require.Equal(t, 200, r.status, r.raw)
 	assert.Contains(t, send(t, srv, "GET", "/api/corpora/c/method", "").raw, `"bar":0.4,`)
-	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/method/changes", `{"settings":{"answer.bar":"4"}}`).status)
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/method/changes", `{"change":{"settings":{"answer.bar":"4"}}}`).status)
 }
 
 func TestTrialsOverTheAPI(t *testing.T) {

@@ -83,18 +83,6 @@ func (s *Store) Corpora(ctx context.Context) ([]Corpus, error) {
 	return out, nil
 }
 
-// SaveMethod replaces the draft's settings.
-func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method) error {
-	raw, err := json.Marshal(m)
-	if err != nil {
-		return err
-	}
-	return s.write(ctx, "save settings", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE corpora SET method = ? WHERE id = ?`, string(raw), corpus)
-		return err
-	})
-}
-
 // Manifest reads which segments make up the corpus's index; ErrMissing before the first.
 func (s *Store) Manifest(ctx context.Context, corpus string) (name string, m index.Manifest, err error) {
 	var r struct{ Name, Body string }

@@ -72,7 +72,7 @@ func TestCorpora(t *testing.T) {
 	_, err = s.Corpus(t.Context(), "buses")
 	assert.ErrorIs(t, err, ErrMissing)
 	c.Method.Chunk.Size = 200
-	require.NoError(t, s.SaveMethod(t.Context(), c.ID, c.Method))
+	require.NoError(t, s.SaveMethod(t.Context(), c.ID, c.Method, "smaller chunks", nil))
 	again, err := s.Corpus(t.Context(), c.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"chunk.size"}, method.Difference(method.Default(), again.Method))

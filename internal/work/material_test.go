@@ -53,7 +53,7 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, plain.Reply, "seagull2026", "nothing is applied by trying")
 
-	_, err = a.ApplyChange(t.Context(), "c", change)
+	_, err = a.ApplyChange(t.Context(), "c", work.Applied{Change: change})
 	require.NoError(t, err)
 	plain, err = a.Ask(t.Context(), public, "c", query.Question{Text: q.Text})
 	require.NoError(t, err)
@@ -118,7 +118,7 @@ func TestAPageIsTriedAndThenGathered(t *testing.T) {
 	_, _, err = a.StartTry(t.Context(), "c", "s", prove.Alteration{Pages: []string{other.URL}}, "a page")
 	assert.ErrorIs(t, err, work.ErrInput, "a private host that no source may reach")
 
-	j, err := a.ApplyChange(t.Context(), "c", *fix.Change)
+	j, err := a.ApplyChange(t.Context(), "c", work.Applied{Change: *fix.Change})
 	require.NoError(t, err)
 	require.NotNil(t, j)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
@@ -155,7 +155,7 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 	_, _, err = a.StartTry(t.Context(), "c", "lost", prove.Alteration{LeaveOut: []string{"nowhere"}}, "nothing")
 	assert.ErrorIs(t, err, work.ErrMissing)
 
-	_, err = a.ApplyChange(t.Context(), "c", prove.Alteration{TakeIn: []string{lost.ID}})
+	_, err = a.ApplyChange(t.Context(), "c", work.Applied{Change: prove.Alteration{TakeIn: []string{lost.ID}}})
 	require.NoError(t, err)
 	r, err := a.Ask(t.Context(), public, "c", query.Question{Text: "How long are lost things kept?"})
 	require.NoError(t, err)

@@ -69,27 +69,6 @@ func (a *App) start(ctx context.Context, corpus, set string, change prove.Altera
 	return runView(r, s.Name), j, err
 }
 
-// ApplyChange brings an alteration into the draft, and what it says of the material into the corpus. A job that it takes is given.
-func (a *App) ApplyChange(ctx context.Context, corpus string, change prove.Alteration) (*Job, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return nil, err
-	}
-	m, err := altered(c.Method, change)
-	if err != nil {
-		return nil, err
-	}
-	j, err := a.applyMaterial(ctx, c, change)
-	if err != nil {
-		return nil, err
-	}
-	saved, err := a.SaveMethod(ctx, corpus, m)
-	if saved != nil {
-		j = saved
-	}
-	return j, err
-}
-
 // resultBatch is how many results are stored in one transaction.
 const resultBatch = 20
 

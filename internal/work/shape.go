@@ -25,22 +25,7 @@ func (a *App) Method(ctx context.Context, corpus string) (method.Method, error) 
 	return c.Method, err
 }
 
-// SaveMethod saves the draft. When the change reaches the index, a job that rebuilds it is queued and returned.
-func (a *App) SaveMethod(ctx context.Context, corpus string, m method.Method) (*Job, error) {
-	c, err := a.store.Corpus(ctx, corpus)
-	if err != nil {
-		return nil, err
-	}
-	if bad := m.Validate(); len(bad) > 0 {
-		return nil, inputError("%s", strings.Join(bad, "; "))
-	}
-	if err := a.store.SaveMethod(ctx, c.ID, m); err != nil {
-		return nil, err
-	}
-	a.tell(ctx, event(c.ID, "method", map[string]any{"changed": method.Difference(c.Method, m)}))
-	return a.rebuildWhenStale(ctx, c.ID, m)
-}
-
+// rebuildWhenStale queues a rebuild when the index was made with other settings.
 func (a *App) rebuildWhenStale(ctx context.Context, id string, m method.Method) (*Job, error) {
 	c := store.Corpus{ID: id, Method: m}
 	s, err := a.shelf(ctx, c)

@@ -590,6 +590,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/method/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the draft came to be what it is, the newest change first */
+        get: operations["getMethodHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/method/history/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the draft what it was after a change */
+        post: operations["restoreMethod"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/notices": {
         parameters: {
             query?: never;
@@ -1651,6 +1685,17 @@ export interface components {
             raw: string;
             withheld?: components["schemas"]["AnswerWithheld"][];
         };
+        Applied: {
+            /** @description The run that this one is compared with */
+            before?: string;
+            change: components["schemas"]["ProveAlteration"];
+            /** @description What it is, in words */
+            note?: string;
+            /** @description The run that tried it */
+            run?: string;
+            /** @description The trial that it comes from */
+            trial?: string;
+        };
         Ask: {
             /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
             audience?: string;
@@ -2524,6 +2569,11 @@ export interface components {
             /** Format: double */
             low: number;
         };
+        Measured: {
+            run?: string;
+            text: string;
+            trial?: string;
+        };
         Method: {
             answer: components["schemas"]["AnswerSettings"];
             chunk: components["schemas"]["ChunkSettings"];
@@ -2538,6 +2588,19 @@ export interface components {
             sources?: {
                 [key: string]: components["schemas"]["ChunkSettings"];
             };
+        };
+        MethodChange: {
+            at: string;
+            /** @description What was measured before it was applied */
+            evidence?: components["schemas"]["Measured"];
+            /**
+             * Format: int64
+             * @description From 0, which is what the draft was before the first
+             */
+            number: number;
+            /** @description What it changed */
+            settings: components["schemas"]["SettingPair"][];
+            why: string;
         };
         MethodField: {
             default: string;
@@ -5289,9 +5352,74 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProveAlteration"];
+                "application/json": components["schemas"]["Applied"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getMethodHistory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodChange"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    restoreMethod: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

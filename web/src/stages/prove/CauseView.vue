@@ -52,7 +52,7 @@ async function compare(j: Job): Promise<void> {
 async function apply(): Promise<void> {
   const o = outcome.value
   if (o === undefined) return
-  const body = o.change
+  const body = { change: o.change, note: o.label, run: o.run, before: props.run.id }
   const got = await prove.attempt(() =>
     ok(api.POST('/api/corpora/{corpus}/method/changes', { params: { path: { corpus: corpus.name } }, body })),
   )

@@ -55,11 +55,12 @@ async function apply(a: Arm): Promise<void> {
     ok(
       api.POST('/api/corpora/{corpus}/method/changes', {
         params: { path: { corpus: corpus.name } },
-        body: { settings: a.settings },
+        body: { change: { settings: a.settings }, note: `out of a trial: ${named(a)}`, trial: props.study.id },
       }),
     ),
   )
-  if (got !== undefined) told.value = `Applied: ${named(a)}. This trial stays as its evidence.`
+  if (got !== undefined)
+    told.value = `Applied: ${named(a)}. What the trial measured goes with it: see the changes of the draft in Serve.`
 }
 </script>
 

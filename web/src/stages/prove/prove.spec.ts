@@ -260,7 +260,12 @@ describe('a cause', () => {
     await settle()
     expect(calls.at(-1)).toMatchObject({
       path: '/api/corpora/c/method/changes',
-      body: { settings: { 'answer.bar': '0.39' } },
+      body: {
+        change: { settings: { 'answer.bar': '0.39' } },
+        note: 'Lower the evidence bar to 0.39',
+        run: 'r2',
+        before: 'r1',
+      },
     })
     w.unmount()
   })
@@ -359,7 +364,11 @@ describe('a trial', () => {
       .find((b) => b.text() === 'Apply it to the draft')
       ?.trigger('click')
     await settle()
-    expect(calls.at(-1)?.body).toEqual({ settings: { 'answer.bar': '0.4' } })
+    expect(calls.at(-1)?.body).toEqual({
+      change: { settings: { 'answer.bar': '0.4' } },
+      note: 'out of a trial: Evidence bar 0.4',
+      trial: 't',
+    })
     w.unmount()
   })
 })

@@ -4,15 +4,22 @@ import { api, ok, type Schema } from '@/api/client'
 import { moment } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 
-/** Releases: a frozen method plus index each. The gate, the widget, the share link and the open endpoints are to come. */
+/** Releases, a frozen method plus index each, and how the draft came about. The gate, the widget, the share link and the open endpoints are to come. */
 const corpus = useCorpus()
 const releases = ref<Schema['Release'][]>([])
+const changes = ref<Schema['MethodChange'][]>([])
 const note = ref('')
 const problem = ref('')
 
 async function load(): Promise<void> {
   try {
-    releases.value = await ok(api.GET('/api/corpora/{corpus}/releases', { params: { path: { corpus: corpus.name } } }))
+    const params = { path: { corpus: corpus.name } }
+    const [made, history] = await Promise.all([
+      ok(api.GET('/api/corpora/{corpus}/releases', { params })),
+      ok(api.GET('/api/corpora/{corpus}/method/history', { params })),
+    ])
+    releases.value = made
+    changes.value = history
   } catch (e) {
     problem.value = (e as Error).message
   }
@@ -33,6 +40,27 @@ async function release(): Promise<void> {
     problem.value = (e as Error).message
   }
 }
+
+async function bringBack(c: Schema['MethodChange']): Promise<void> {
+  problem.value = ''
+  try {
+    await ok(
+      api.POST('/api/corpora/{corpus}/method/history/{number}', {
+        params: { path: { corpus: corpus.name, number: c.number } },
+      }),
+    )
+    await Promise.all([load(), corpus.load()])
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+}
+
+/** Where what was measured can be looked at again. */
+const measured = (e: Schema['Measured']) => ({
+  name: 'prove',
+  params: { corpus: corpus.name },
+  query: e.run ? { run: e.run } : { view: 'trials' },
+})
 
 onMounted(load)
 </script>
@@ -84,6 +112,37 @@ onMounted(load)
               <td>{{ s.label }}</td>
               <td>{{ s.before }}</td>
               <td>{{ s.after }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </template>
+      <template v-if="changes.length > 0">
+        <h2>How the draft came to be what it is</h2>
+        <table class="plain changes">
+          <thead>
+            <tr>
+              <th>When</th>
+              <th>What changed</th>
+              <th>What spoke for it</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(c, i) in changes" :key="c.number">
+              <td :title="moment(c.at).zone">{{ moment(c.at).text }}</td>
+              <td>
+                <template v-if="c.number === 0">what it was at first</template>
+                <div v-if="c.why !== ''">{{ c.why }}</div>
+                <div v-for="s in c.settings" :key="s.key" class="muted">
+                  {{ s.label }}: {{ s.before || 'none' }} → {{ s.after || 'none' }}
+                </div>
+              </td>
+              <td>
+                <RouterLink v-if="c.evidence" :to="measured(c.evidence)">{{ c.evidence.text }}</RouterLink>
+              </td>
+              <td>
+                <button v-if="i > 0" class="linkish" @click="bringBack(c)">Bring back</button>
+              </td>
             </tr>
           </tbody>
         </table>

@@ -1,0 +1,159 @@
+package work
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"jolvex/core/method"
+	"jolvex/core/prove"
+	"jolvex/internal/store"
+)
+
+// Applied is an alteration that is brought into the draft, with what speaks for it.
+type Applied struct {
+	Change prove.Alteration `json:"change"`
+	Note   string           `json:"note,omitempty" maxLength:"300" doc:"What it is, in words"`
+	Run    string           `json:"run,omitempty" doc:"The run that tried it"`
+	Before string           `json:"before,omitempty" doc:"The run that this one is compared with"`
+	Trial  string           `json:"trial,omitempty" doc:"The trial that it comes from"`
+}
+
+// MethodChange is one change of the draft.
+type MethodChange struct {
+	Number   int             `json:"number" doc:"From 0, which is what the draft was before the first"`
+	At       string          `json:"at"`
+	Why      string          `json:"why"`
+	Settings []SettingPair   `json:"settings" nullable:"false" doc:"What it changed"`
+	Evidence *store.Measured `json:"evidence,omitempty" doc:"What was measured before it was applied"`
+}
+
+// ApplyChange brings an alteration into the draft, and what it says of the material into the corpus; what was measured of it goes
+// with it. A job that it takes is given.
+func (a *App) ApplyChange(ctx context.Context, corpus string, x Applied) (*Job, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	m, err := altered(c.Method, x.Change)
+	if err != nil {
+		return nil, err
+	}
+	e, err := a.evidenceFor(ctx, c, x)
+	if err != nil {
+		return nil, err
+	}
+	j, err := a.applyMaterial(ctx, c, x.Change)
+	if err != nil {
+		return nil, err
+	}
+	saved, err := a.saveMethod(ctx, corpus, m, x.Note, e)
+	if saved != nil {
+		j = saved
+	}
+	return j, err
+}
+
+// evidenceFor words what was measured of a change: by a run beside the one before it, or by a trial. Without either there is none.
+func (a *App) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*store.Measured, error) {
+	switch {
+	case x.Trial != "":
+		s, err := a.store.Study(ctx, x.Trial)
+		if err == nil && s.Corpus != c.ID {
+			err = fmt.Errorf("trial %s: %w", x.Trial, ErrMissing)
+		}
+		if err != nil {
+			return nil, err
+		}
+		return trialled(s, x.Change)
+	case x.Run != "" && x.Before != "":
+		got, err := a.CompareRuns(ctx, c.ID, x.Before, x.Run)
+		if err != nil {
+			return nil, err
+		}
+		set, err := a.store.QuestionSet(ctx, c.ID, got.After.Set)
+		if err != nil {
+			return nil, err
+		}
+		return &store.Measured{Run: x.Run, Text: fmt.Sprintf("tried over %d questions of “%s”: %d fixed, %d broken, p %.3f", got.Sums.Questions, set.Name, len(got.Sums.Fixed), len(got.Sums.Broken), got.Sums.P)}, nil
+	}
+	return nil, nil
+}
+
+// trialled words what a trial measured of the settings of a change.
+func trialled(s store.Study, change prove.Alteration) (*store.Measured, error) {
+	var t TrialOutcome
+	if err := json.Unmarshal(s.Outcome, &t); err != nil {
+		return nil, fmt.Errorf("read what came of trial %s: %w", s.ID, err)
+	}
+	at := slices.IndexFunc(t.Arms, func(x prove.Arm) bool { return maps.Equal(x.Settings, change.Settings) })
+	if at < 0 {
+		return nil, inputError("the trial did not try these settings")
+	}
+	x, draft := t.Arms[at], t.Arms[0]
+	text := fmt.Sprintf("trial of %d methods: %d of %d passed, %d of %d with the draft; %d fixed, %d broken, p %.3f after Holm", len(t.Arms)-1, x.Passed.Hits, x.Passed.Of, draft.Passed.Hits, draft.Passed.Of, x.Fixed, x.Broken, x.P)
+	if at == t.Sums.Pick && t.Sums.Honest.Of > 0 {
+		text += fmt.Sprintf("; on questions that it was not chosen on %.1f %%", 100*t.Sums.Honest.Rate)
+	}
+	return &store.Measured{Trial: s.ID, Text: text}, nil
+}
+
+// MethodHistory tells how the draft came to be what it is, the newest change first.
+func (a *App) MethodHistory(ctx context.Context, corpus string) ([]MethodChange, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := a.store.MethodChanges(ctx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]MethodChange, len(rows))
+	for i, r := range rows {
+		out[i] = MethodChange{Number: r.Number, At: r.At, Why: r.Why, Evidence: r.Evidence, Settings: []SettingPair{}}
+		if i+1 < len(rows) {
+			out[i].Settings = settingPairs(rows[i+1].Method, r.Method)
+		}
+	}
+	return out, nil
+}
+
+// RestoreMethod makes the draft what it was after a change.
+func (a *App) RestoreMethod(ctx context.Context, corpus string, number int) (*Job, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := a.store.MethodChanges(ctx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	at := slices.IndexFunc(rows, func(r store.MethodChange) bool { return r.Number == number })
+	if at < 0 {
+		return nil, fmt.Errorf("change %d of the draft: %w", number, ErrMissing)
+	}
+	return a.saveMethod(ctx, corpus, rows[at].Method, fmt.Sprintf("as it was after change %d", number), nil)
+}
+
+// SaveMethod saves the draft. When the change reaches the index, a job that rebuilds it is queued and returned.
+func (a *App) SaveMethod(ctx context.Context, corpus string, m method.Method) (*Job, error) {
+	return a.saveMethod(ctx, corpus, m, "", nil)
+}
+
+func (a *App) saveMethod(ctx context.Context, corpus string, m method.Method, why string, e *store.Measured) (*Job, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	if bad := m.Validate(); len(bad) > 0 {
+		return nil, inputError("%s", strings.Join(bad, "; "))
+	}
+	if err := a.store.SaveMethod(ctx, c.ID, m, strings.TrimSpace(why), e); err != nil {
+		return nil, err
+	}
+	a.tell(ctx, event(c.ID, "method", map[string]any{"changed": method.Difference(c.Method, m)}))
+	return a.rebuildWhenStale(ctx, c.ID, m)
+}
