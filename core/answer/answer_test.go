@@ -316,3 +316,17 @@ func TestOrdersToTheAssistantAreRefused(t *testing.T) {
 		assert.NotContains(t, p.Question, "Ignore")
 	}
 }
+
+func TestThePriceOfSomethingElseIsNoAnswer(t *testing.T) {
+	b := bench(t, index.Public, pages)
+	r := ask(t, b, "How much does a helicopter cost?")
+	assert.Equal(t, Refused, r.Outcome, r.Text())
+	for _, c := range r.Candidates {
+		if c.Features != nil && c.Features.Soft < ofSomething {
+			assert.Equal(t, 1.0, c.Features.Missing)
+		}
+	}
+	known := ask(t, b, "How much does a dog cost?")
+	assert.Equal(t, Answered, known.Outcome)
+	assert.Zero(t, known.Candidates[0].Features.Missing)
+}

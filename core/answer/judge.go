@@ -71,6 +71,10 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 			f.Cosine, f.Margin = like, like-about
 		}
 		p.support = calibrated.support(f)
+		if len(r.Wants) > 0 && r.Wants[0] == text.Money && f.Soft < ofSomething {
+			p.features.Missing = 1
+			p.support = less(p.support, calibrated.missing)
+		}
 	}
 	if lacksFigure(r.Wants, ps) {
 		for _, p := range ps {
@@ -113,6 +117,10 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	f.Heading = headingMatch(terms, p.rank.Entry.Path)
 	return f
 }
+
+// ofSomething is the coverage of a question for a price below which a passage gives the price of something else: it shares nothing with
+// what is asked, not even by like words. (Common practice, no published source.)
+const ofSomething = 0.1
 
 // bearing is the share of the best support from which a passage bears on a question.
 const bearing = 0.5

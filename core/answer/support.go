@@ -82,7 +82,7 @@ type Features struct {
 	Figure  float64 `json:"figure"`  // 1 when the kind of figure that is asked for stands there, -1 when not, 0 when none is asked for
 	Heading float64 `json:"heading"` // how much of the nearest heading the question names, 0 to 1
 	Margin  float64 `json:"margin"`  // how far Cosine stands out from that of the chunks that are merely about
-	Missing float64 `json:"missing"` // 1 when a price or a way to reach somebody is asked for and no kept passage holds any
+	Missing float64 `json:"missing"` // 1 when a price or a way to reach somebody is asked for and no kept passage holds any, or the price is of something else
 	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }
 
