@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"strconv"
 	"strings"
 
 	"jolvex/core/prove"
@@ -14,74 +13,42 @@ import (
 	"jolvex/internal/work"
 )
 
-// floor is the least value of a measure, or of the pass rate of a tag.
-type floor struct {
-	what  string // a measure's key, or tag:NAME
-	least float64
-}
-
 // readFloors reads what a run is held to.
-func readFloors(o proveOptions) ([]floor, error) {
+func readFloors(o proveOptions) ([]prove.Floor, error) {
 	if o.least < 0 || o.least > 1 {
 		return nil, errors.New("--min-pass goes from 0 to 1")
 	}
-	var out []floor
+	var out []prove.Floor
 	if o.least > 0 {
-		out = append(out, floor{"passed", o.least})
+		out = append(out, prove.Floor{What: "passed", Least: o.least})
 	}
-	for _, f := range o.floors {
-		i := strings.LastIndexByte(f, '=')
-		if i < 1 {
-			return nil, fmt.Errorf("a floor is like facts=0.9 or tag:fares=1, not %q", f)
+	for _, spec := range o.floors {
+		f, err := prove.ReadFloor(spec)
+		if err != nil {
+			return nil, err
 		}
-		x, err := strconv.ParseFloat(f[i+1:], 64)
-		if err != nil || x < 0 || x > 1 {
-			return nil, fmt.Errorf("--floor %s: %q is not between 0 and 1", f, f[i+1:])
-		}
-		out = append(out, floor{f[:i], x})
+		out = append(out, f)
 	}
 	return out, nil
-}
-
-// value finds what a floor is about in a run; an error when the run does not measure it.
-func (f floor) value(s *prove.Summary) (float64, error) {
-	if tag, ok := strings.CutPrefix(f.what, "tag:"); ok {
-		r, ok := s.ByTag[tag]
-		if !ok {
-			return 0, fmt.Errorf("no question of the run has the tag %q", tag)
-		}
-		return r.Rate, nil
-	}
-	var keys []string
-	for _, x := range s.Figures {
-		if x.Key == f.what {
-			return x.Value, nil
-		}
-		keys = append(keys, x.Key)
-	}
-	return 0, fmt.Errorf("the run has no measure %q; it has %s", f.what, strings.Join(keys, ", "))
 }
 
 // sure is the level at which a run is called worse than its baseline.
 const sure = 0.05
 
 // held holds a run against its floors and against an earlier one; exitError when it stays below.
-func held(w io.Writer, r *api.RunReport, floors []floor, before *api.RunReport) error {
-	below := false
-	for _, f := range floors {
-		v, err := f.value(r.Run.Summary)
-		if err != nil {
-			return err
-		}
-		if v < f.least {
-			what := f.what
-			if what == "passed" {
-				what = "the pass rate"
-			}
-			fmt.Fprintf(w, "jolvex: %s of %.3f is below the floor of %.3f\n", what, v, f.least)
-			below = true
-		}
+func held(w io.Writer, r *api.RunReport, floors []prove.Floor, before *api.RunReport) error {
+	short, err := prove.Below(*r.Run.Summary, floors)
+	if err != nil {
+		return err
 	}
+	for _, f := range short {
+		what := f.What
+		if what == "passed" {
+			what = "the pass rate"
+		}
+		fmt.Fprintf(w, "jolvex: %s of %.3f is below the floor of %.3f\n", what, f.Value, f.Least)
+	}
+	below := len(short) > 0
 	if before != nil {
 		c := prove.CompareRuns(judged(before.Results), judged(r.Results))
 		if c.Questions == 0 {
