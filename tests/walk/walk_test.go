@@ -373,8 +373,9 @@ func TestTheWalk(t *testing.T) {
 	p.key("7")
 	p.has(".right", "No release yet")
 	p.clickText("Release the draft")
-	p.until(`document.querySelectorAll('.right tbody tr').length === 1`)
+	p.until(`document.querySelectorAll('.releases tbody tr').length === 1`)
 	p.has(".draft", "as release 1")
+	p.has(".changes", "what it was at first")
 	p.audit("serve")
 
 	// What is tried moves the ranks and is not applied; this one is the one; a list of questions tells who gained.

@@ -84,7 +84,7 @@ onMounted(load)
     <div class="right stack">
       <h2>Releases</h2>
       <p v-if="releases.length === 0" class="notice">No release yet.</p>
-      <table v-else class="plain">
+      <table v-else class="plain releases">
         <thead>
           <tr>
             <th class="num">Number</th>
