@@ -144,3 +144,32 @@ func TestASetChangedMeanwhileIsNotOverwritten(t *testing.T) {
 	assert.Contains(t, now.raw, `"id":"new"`)
 	assert.Equal(t, 200, send(t, srv, "PUT", "/api/corpora/c/sets/s?over="+fmt.Sprint(now.body["version"]), twoQuestions).status)
 }
+
+func TestTheHistoryOfTheDraftOverTheAPI(t *testing.T) {
+	srv, _ := stocked(t)
+	run := runOf(t, srv)
+	r := send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"settled":[{"question":"Is there a moat?","answer":"There is a moat around the pier."}]},"note":"a settled answer"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	job, tried := jobIn(t, r, "run")
+	require.Equal(t, "done", finished(t, srv, job))
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"pages":["ftp://a"]},"note":"x"}`).status)
+	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"settled":[{"question":"","answer":"x"}]},"note":"x"}`).status)
+	assert.Equal(t, 404, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"leaveOut":["none"]},"note":"x"}`).status)
+
+	r = send(t, srv, "POST", "/api/corpora/c/method/changes", `{"change":{"settings":{"answer.bar":"0.41"}},"note":"lower the bar","run":"`+tried+`","before":"`+run+`"}`)
+	require.Equal(t, 200, r.status, r.raw)
+	h := send(t, srv, "GET", "/api/corpora/c/method/history", "")
+	require.Equal(t, 200, h.status, h.raw)
+	assert.Contains(t, h.raw, `"why":"lower the bar"`)
+	assert.Contains(t, h.raw, `"before":"0.5","after":"0.41"`)
+	assert.Contains(t, h.raw, `tried over 2 questions of “s”`)
+	assert.Equal(t, 200, send(t, srv, "POST", "/api/corpora/c/method/history/0", "").status)
+	assert.Contains(t, send(t, srv, "GET", "/api/corpora/c/method", "").raw, `"bar":0.5,`)
+	assert.Equal(t, 404, send(t, srv, "POST", "/api/corpora/c/method/history/99", "").status)
+	assert.Equal(t, 404, send(t, srv, "POST", "/api/corpora/c/method/changes", `{"change":{},"trial":"none"}`).status)
+
+	w := send(t, srv, "GET", "/api/corpora/c/runs/"+run+"/wanted/lead", "")
+	require.Equal(t, 200, w.status, w.raw)
+	assert.Contains(t, w.raw, `"rank":1`)
+	assert.Equal(t, 404, send(t, srv, "GET", "/api/corpora/c/runs/"+run+"/wanted/none", "").status)
+}

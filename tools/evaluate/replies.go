@@ -19,6 +19,7 @@ import (
 	"jolvex/core/measure"
 	"jolvex/core/method"
 	"jolvex/core/prove"
+	"jolvex/core/query"
 	"jolvex/demo"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
@@ -99,7 +100,29 @@ func (s *session) debian() error {
 	for _, q := range qs {
 		set = append(set, q.Question)
 	}
-	return errors.Join(s.run("debian-faq", "questions", set), s.run("debian-faq", "put in other ways", otherWays(set)))
+	return errors.Join(s.run("debian-faq", "questions", set), s.run("debian-faq", "put in other ways", append(asWritten(qs), otherWays(set)...)))
+}
+
+// asWritten are the FAQ's own headings with what is expected of the questions that they answer, and two words on one of them after
+// talk of another: a follow-up that changes the subject.
+func asWritten(qs []expected) []prove.Question {
+	var out []prove.Question
+	before := ""
+	seen := map[string]bool{}
+	for _, q := range qs {
+		if q.Entry == "" || q.Refusal() {
+			continue
+		}
+		if slices.Contains(q.Tags, "two-word") && before != "" && before != q.Entry {
+			out = append(out, prove.Question{ID: q.ID + " follow-up", Text: "And " + q.Text + "?", Tags: []string{"follow-up"}, Expect: q.Expect, Turns: []query.Turn{{Role: "user", Text: before}, {Role: "assistant", Text: "That is told in the FAQ."}}})
+		}
+		if !seen[q.Entry] {
+			seen[q.Entry] = true
+			out = append(out, prove.Question{ID: q.ID + " direct", Text: q.Entry, Tags: []string{"direct"}, Expect: q.Expect})
+		}
+		before = q.Entry
+	}
+	return out
 }
 
 // otherWays puts questions in the ways that a set of single wordings lacks: misspelt, beside the subject and hostile by the stress
