@@ -58,6 +58,7 @@ func (g Grounder) Check(said, asked string, evidence []Source) (Grounding, error
 		out.Troubles = append(out.Troubles, Trouble{TroubleDeed, deed})
 	}
 	out.Troubles = append(out.Troubles, unknownFigures(said, asked, evidence)...)
+	out.Troubles = append(out.Troubles, unknownCodes(said, asked, evidence)...)
 	out.Troubles = append(out.Troubles, unknownNames(said, asked, evidence)...)
 	windows := windowsOf(evidence)
 	if len(windows) == 0 {
@@ -238,6 +239,29 @@ var (
 	bareNumber = regexp.MustCompile(`\d+(?:\.\d+)?`)
 	small      = map[string]bool{"0": true, "1": true, "2": true}
 )
+
+// unknownCodes lists the words of letters and digits of a sentence - "A380", "gcc12" - that neither the evidence nor the question holds,
+// and that are no figure.
+func unknownCodes(said, asked string, evidence []Source) []Trouble {
+	have := map[string]bool{}
+	for _, e := range append([]Source{{Text: asked}}, evidence...) {
+		for _, w := range text.Words(e.Text + " " + e.Heading) {
+			have[w.Norm] = true
+		}
+	}
+	figures := text.Quantities(said)
+	var out []Trouble
+	for _, w := range text.Words(said) {
+		if !mixed.MatchString(w.Norm) || have[w.Norm] || slices.ContainsFunc(figures, func(q text.Quantity) bool { return q.Start < w.End && w.Start < q.End }) {
+			continue
+		}
+		out = append(out, Trouble{TroubleFigure, said[w.Start:w.End]})
+	}
+	return out
+}
+
+// mixed is a word of letters and digits.
+var mixed = regexp.MustCompile(`^[\p{L}\d]*(?:\p{L}\d|\d\p{L})[\p{L}\d]*$`)
 
 // unknownNames lists the names of a sentence that neither the evidence nor the question holds: words with a capital that do
 // not begin it.

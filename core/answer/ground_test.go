@@ -64,7 +64,21 @@ func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
 		assert.True(t, x.Has(want), "%s: %+v", said, x)
 		assert.Less(t, x.Score, 0.5, said)
 	}
-	x, err := g.Check("For your 3 bags there is room.", "Is there room for 3 bags?", boarding)
+	engine := []Source{{Text: "The engine is a B12 by the maker of the A380; it runs at 50Hz from 9am on the 3rd of May.", Heading: "Class K2"}}
+	for said, unknown := range map[string]bool{
+		"The engine is a B14.":                      true,
+		"The engine is a b12 of class K2.":          false,
+		"The engine of the A381 runs at 9am.":       true,
+		"The engine runs at 50Hz on the 3rd of May": false,
+	} {
+		x, err := g.Check(said, "", engine)
+		require.NoError(t, err)
+		assert.Equal(t, unknown, x.Has(TroubleFigure), "%s: %+v", said, x.Troubles)
+	}
+	x, err := g.Check("The B14 is one.", "Is the B14 one?", engine)
+	require.NoError(t, err)
+	assert.False(t, x.Has(TroubleFigure), "a code of the question may be said again")
+	x, err = g.Check("For your 3 bags there is room.", "Is there room for 3 bags?", boarding)
 	require.NoError(t, err)
 	assert.False(t, x.Has(TroubleFigure), "a figure of the question may be said again")
 	x, err = g.Check("Anything.", "", nil)

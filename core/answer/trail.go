@@ -11,7 +11,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-5"
+const Version = "answer-6"
 
 // Settings of the answer stage.
 type Settings struct {

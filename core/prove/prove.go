@@ -11,7 +11,7 @@ import (
 )
 
 // Version names the algorithm.
-const Version = "prove-2"
+const Version = "prove-3"
 
 // The kinds of expectation.
 const (
