@@ -156,7 +156,14 @@ func TestTheHistoryOfTheDraftOverTheAPI(t *testing.T) {
 	assert.Equal(t, 422, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"settled":[{"question":"","answer":"x"}]},"note":"x"}`).status)
 	assert.Equal(t, 404, send(t, srv, "POST", "/api/corpora/c/sets/s/tries", `{"change":{"leaveOut":["none"]},"note":"x"}`).status)
 
-	r = send(t, srv, "POST", "/api/corpora/c/method/changes", `{"change":{"settings":{"answer.bar":"0.41"}},"note":"lower the bar","run":"`+tried+`","before":"`+run+`"}`)
+	const lower = `{"change":{"settings":{"answer.bar":"0.41"}},"note":"lower the bar"`
+	r = send(t, srv, "POST", "/api/corpora/c/method/changes", lower+`,"run":"`+tried+`","before":"`+run+`"}`)
+	assert.Equal(t, 422, r.status, "that run tried something else: it speaks for nothing")
+	r = send(t, srv, "POST", "/api/corpora/c/sets/s/tries", lower+`}`)
+	require.Equal(t, 200, r.status, r.raw)
+	job, tried = jobIn(t, r, "run")
+	require.Equal(t, "done", finished(t, srv, job))
+	r = send(t, srv, "POST", "/api/corpora/c/method/changes", lower+`,"run":"`+tried+`","before":"`+run+`"}`)
 	require.Equal(t, 200, r.status, r.raw)
 	h := send(t, srv, "GET", "/api/corpora/c/method/history", "")
 	require.Equal(t, 200, h.status, h.raw)

@@ -40,7 +40,7 @@ type methodRow struct {
 }
 
 // SaveMethod replaces a corpus's settings and keeps what they were; why says what the change is for. Settings that are the same are
-// no change.
+// no change, unless something was measured: then it is the material that was changed.
 func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method, why string, e *Measured) error {
 	raw, err := json.Marshal(m)
 	if err != nil {
@@ -63,7 +63,7 @@ func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method, 
 		if err := json.Unmarshal([]byte(before), &old); err != nil {
 			return fmt.Errorf("read the settings so far: %w", err)
 		}
-		if same, err := json.Marshal(old); err != nil || bytes.Equal(same, raw) {
+		if same, err := json.Marshal(old); err != nil || e == nil && bytes.Equal(same, raw) {
 			return err
 		}
 		var last int

@@ -3,11 +3,13 @@ package work
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
+	"jolvex/core/extract"
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/internal/store"
@@ -70,6 +72,9 @@ func (a *App) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*stor
 		}
 		return trialled(s, x.Change)
 	case x.Run != "" && x.Before != "":
+		if err := a.triedBy(ctx, c, x); err != nil {
+			return nil, err
+		}
 		got, err := a.CompareRuns(ctx, c.ID, x.Before, x.Run)
 		if err != nil {
 			return nil, err
@@ -81,6 +86,51 @@ func (a *App) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*stor
 		return &store.Measured{Run: x.Run, Text: fmt.Sprintf("tried over %d questions of “%s”: %d fixed, %d broken, p %.3f", got.Sums.Questions, set.Name, len(got.Sums.Fixed), len(got.Sums.Broken), got.Sums.P)}, nil
 	}
 	return nil, nil
+}
+
+// triedBy fails unless the run tried just the change: what is measured of another one speaks for nothing.
+func (a *App) triedBy(ctx context.Context, c store.Corpus, x Applied) error {
+	before, err := a.runOf(ctx, c.ID, x.Before)
+	if err != nil {
+		return err
+	}
+	run, err := a.runOf(ctx, c.ID, x.Run)
+	if err != nil {
+		return err
+	}
+	m, err := altered(before.Method, x.Change)
+	if err != nil {
+		return err
+	}
+	want, err1 := m.Hash()
+	got, err2 := run.Method.Hash()
+	if err := errors.Join(err1, err2); err != nil {
+		return err
+	}
+	brought := map[string]string{} // document -> version
+	for _, b := range run.Tried.Brought {
+		brought[b.Document] = b.Version
+	}
+	same := want == got && len(brought) == len(x.Change.Settled)+len(x.Change.Pages)+len(x.Change.TakeIn)
+	for _, s := range x.Change.Settled {
+		p, err := pairOf(s)
+		if err != nil {
+			return err
+		}
+		d, err := extract.FromPair(p)
+		o := outcome(extract.Input{Address: p.Question, MediaType: pairType}, d, err)
+		same = same && o.Hash != "" && brought[triedPrefix+p.Question] == o.Hash
+	}
+	for _, id := range x.Change.TakeIn {
+		same = same && brought[id] != ""
+	}
+	for _, id := range x.Change.LeaveOut {
+		same = same && slices.Contains(run.Tried.LeftOut, id)
+	}
+	if !same {
+		return inputError("the run did not try this change on what the run before it was made with")
+	}
+	return nil
 }
 
 // trialled words what a trial measured of the settings of a change.

@@ -141,7 +141,14 @@ onMounted(load)
                 <RouterLink v-if="c.evidence" :to="measured(c.evidence)">{{ c.evidence.text }}</RouterLink>
               </td>
               <td>
-                <button v-if="i > 0" class="linkish" @click="bringBack(c)">Bring back</button>
+                <button
+                  v-if="i > 0"
+                  class="linkish"
+                  title="The settings as they were then; documents stay"
+                  @click="bringBack(c)"
+                >
+                  Bring back
+                </button>
               </td>
             </tr>
           </tbody>
