@@ -103,12 +103,20 @@ defineExpose({ act })
 
 watch(
   () => props.reply,
-  () => {
+  (now, before) => {
     whole.value.clear()
+    const p = before.evidence[pinning.value ?? -1] // what is being pinned may stand elsewhere now, or be gone
+    if (p !== undefined) {
+      const k = now.evidence.findIndex((e) => e.version === p.version && e.span.start === p.span.start)
+      pinning.value = k < 0 ? undefined : k
+    }
     const focused = /^hit-(\d+)$/.exec(document.activeElement?.id ?? '') // who is reading the list stays where they are
     at.value = focused ? Math.min(Number(focused[1]), props.reply.evidence.length - 1) : -1
-    told.value = ''
   },
+)
+watch(
+  () => props.question,
+  () => (told.value = ''), // a later search for the same question takes nothing back
 )
 </script>
 
