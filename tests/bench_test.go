@@ -132,13 +132,13 @@ func benchRanking(b *testing.B, chunks int) {
 		return percentile(ds, 0.5), percentile(ds, 0.95)
 	}
 	read := func(q string) query.Reading {
-		return query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words}, query.Settings{})
+		return query.Read(b.Context(), query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words}, query.Settings{})
 	}
 	var lexical, middle time.Duration
 	for b.Loop() {
 		middle, lexical = timed(func(q string) { v.Best(read(q).Index(), model, 10, nil) })
 		p50, p95 := timed(func(q string) {
-			_, err := find.Rank(read(q), v, find.Library{Embedder: words, Sentence: words, Memory: memory}, s, 10)
+			_, err := find.Rank(b.Context(), read(q), v, find.Library{Embedder: words, Sentence: words, Memory: memory}, s, 10)
 			require.NoError(b, err)
 		})
 		b.ReportMetric(millis(p50), "ms-hybrid-p50")

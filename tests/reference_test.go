@@ -153,7 +153,7 @@ func TestDenseEqualsMatrixProduct(t *testing.T) {
 	require.NoError(t, err)
 	r := rand.New(rand.NewPCG(2, 9))
 	texts := randomTexts(r, 200)
-	vs, err := emb.Embed(append(texts, "a dog on the pier"))
+	vs, err := emb.Embed(t.Context(), append(texts, "a dog on the pier"))
 	require.NoError(t, err)
 	q := vs[len(texts)]
 	b := index.NewBuilder(index.Public)

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"time"
@@ -13,7 +14,7 @@ import (
 	"jolvex/core/rule"
 )
 
-// Bench is what a question is answered with.
+// Bench is what questions are answered with. It holds nothing of any one question, and serves many at once.
 type Bench struct {
 	View     *index.View
 	Texts    find.Texts
@@ -31,8 +32,7 @@ type Bench struct {
 	Rules    []rule.Rule
 	Matcher  *rule.Matcher // of Rules; nil obeys none
 	Page     string        // address of the page on which it is asked; "" when not known
-	Model    Model         // words replies; nil when none is connected
-	Write    query.Writer  // words questions by a model; nil when none is connected
+	Model    Model         // words replies and questions; nil when none is connected
 	Query    query.Settings
 	Find     find.Settings
 	Answer   Settings
@@ -40,25 +40,163 @@ type Bench struct {
 	Priority map[string]int // of sources, by portable id
 	Pins     Pins
 	Clock    func() time.Duration // a stopwatch: time since some fixed moment
+}
 
-	oneMessage bool   // the question is one of several in a message: it leans on those before it more than on nothing
-	asked      string // language of the question, when it is not the corpus's
+// shown is how many candidates a trail keeps.
+const shown = 20
+
+// asking is one question on its way through the five steps: understand, retrieve, plan, judge, word and ground. The first four
+// decide; the last words the one plan that was picked.
+type asking struct {
+	Bench
+	meter *meter // of the model, when one is connected: what it is asked for this question is written down
+}
+
+func (b Bench) asking() *asking {
+	a := &asking{Bench: b}
+	if b.Model != nil {
+		a.meter = &meter{Model: b.Model}
+		a.Model = nil // nothing goes past the meter
+	}
+	return a
+}
+
+// Answer takes a question through all five steps and leaves the evidence trail. A message that asks several things is
+// decided part by part, and worded once.
+func Answer(ctx context.Context, q query.Question, b Bench) (*Trail, error) {
+	a := b.asking()
+	rules, p, err := a.decide(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.word(ctx, p); err != nil {
+		return nil, err
+	}
+	return a.finish(ctx, q, rules, p)
+}
+
+// Decide takes a question through all steps but the last: the outcome, the evidence and its support are those of Answer, and the
+// reply is put together from sentences of the evidence, whoever words replies otherwise. Nothing is asked of a model but, where
+// the method has it so, wordings of the question.
+func Decide(ctx context.Context, q query.Question, b Bench) (*Trail, error) {
+	a := b.asking()
+	rules, p, err := a.decide(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	return a.finish(ctx, q, rules, p)
+}
+
+// Search takes a question through the first two steps: what was understood, and what was found, best first. Whatever is asked is
+// searched for, courtesies too; no house rule is obeyed, nothing is weighed, and there is no reply. probe has every signal valued, those
+// without weight too.
+func Search(ctx context.Context, q query.Question, b Bench, probe bool) (*Trail, find.Ranking, error) {
+	a := b.asking()
+	t := a.trail(q)
+	lap := a.laps(t)
+	a.understand(ctx, t, q)
+	r := t.Reading
+	if courteous(r.Kind) { // told as a courtesy, and searched for all the same
+		a.Query.Courtesy = false
+		r = query.Read(ctx, q, a.tools(), a.Query)
+		t.Reading.Searches, t.Reading.Terms, t.Reading.Wants, t.Reading.Seeks, t.Reading.Alone = r.Searches, r.Terms, r.Wants, r.Seeks, r.Alone
+	}
+	lap("read")
+	ranking, passages, err := a.retrieve(ctx, r, probe)
+	if err != nil {
+		return nil, ranking, err
+	}
+	record(t, ranking, passages)
+	lap("search")
+	t.Outcome = Unjudged
+	t.Spent = a.meter.spent()
+	return t, ranking, nil
+}
+
+// decide finds what is to be said, by whom, and on what evidence.
+func (a *asking) decide(ctx context.Context, q query.Question) (*rule.State, *plan, error) {
+	rules, err := a.obey(ctx, q, false)
+	if err != nil {
+		return nil, nil, err
+	}
+	if t := byRule(q, rules, a.Bench); t != nil {
+		return nil, &plan{Trail: t}, nil
+	}
+	if rules != nil && len(rules.Sources) > 0 {
+		a.Filter.Sources = rules.Sources
+	}
+	p, err := a.planAll(ctx, q)
+	return rules, p, err
+}
+
+// finish brings in what house rules say beside the reply, or in place of one that was refused, and sums up.
+func (a *asking) finish(ctx context.Context, q query.Question, rules *rule.State, p *plan) (*Trail, error) {
+	t := p.Trail
+	t.Spent = a.meter.spent()
+	if t.Outcome == Refused && rules != nil && rules.Waits {
+		late, err := a.obey(ctx, q, true)
+		if err != nil {
+			return nil, err
+		}
+		if r := byRule(q, late, a.Bench); r != nil {
+			r.Reading, r.Candidates, r.Left, r.Support, r.Timings, r.Spent = t.Reading, t.Candidates, t.Left, t.Support, t.Timings, t.Spent
+			r.Why += "; " + t.Why
+			return r, nil
+		}
+		rules = late
+	}
+	t.Support = t.said(t.Reply)
+	for i, part := range t.Parts {
+		t.Parts[i].Support = t.said(t.Reply[part.From:part.To])
+	}
+	t.beside(rules)
+	return t, nil
+}
+
+// --- understand -------------------------------------------------------------------------------------------------
+
+// trail begins the record of a question.
+func (b Bench) trail(q query.Question) *Trail {
+	return &Trail{Question: q.Text, Turns: q.Turns, Bar: b.Answer.Bar, Pins: b.Pins, Candidates: []Candidate{}, Reply: []Sentence{}}
+}
+
+// laps gives a function that writes down how long each step took.
+func (b Bench) laps(t *Trail) func(step string) {
+	at := b.Clock()
+	return func(step string) {
+		now := b.Clock()
+		t.Timings = append(t.Timings, Timing{step, (now - at).Microseconds()})
+		at = now
+	}
+}
+
+// understand reads the question pass by pass.
+func (a *asking) understand(ctx context.Context, t *Trail, q query.Question) {
+	t.Reading = query.Read(ctx, q, a.tools(), a.Query)
+	for i := range t.Reading.Steps {
+		t.Timings = append(t.Timings, Timing{"pass " + t.Reading.Steps[i].Pass, t.Reading.Steps[i].Micros})
+		t.Reading.Steps[i].Micros = 0
+	}
 }
 
 // tools are what the passes over a question draw on.
-func (b Bench) tools() query.Tools {
-	return query.Tools{Corpus: b.View, Lexicon: b.Lexicon, Glossary: b.Glossary, Language: b.View.Language(), Look: b.look, Write: b.Write, Clock: b.Clock}
+func (a *asking) tools() query.Tools {
+	t := query.Tools{Corpus: a.View, Lexicon: a.Lexicon, Glossary: a.Glossary, Language: a.View.Language(), Look: a.look, Clock: a.Clock}
+	if a.meter != nil {
+		t.Write = a.meter.writer(a.View.Language())
+	}
+	return t
 }
 
 // look searches for a reading and gives the texts of the first chunks.
-func (b Bench) look(r query.Reading, chunks int) ([]query.Found, error) {
-	found, err := find.Rank(r, b.View, b.library(), b.Find, chunks)
+func (a *asking) look(ctx context.Context, r query.Reading, chunks int) ([]query.Found, error) {
+	found, err := find.Rank(ctx, r, a.View, a.library(), a.Find, chunks)
 	if err != nil {
 		return nil, err
 	}
 	var out []query.Found
 	for _, x := range found.Ranked {
-		d, err := b.Texts.Version(x.Entry.Version)
+		d, err := a.Texts.Version(ctx, x.Entry.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", x.Entry.Address, err)
 		}
@@ -69,6 +207,8 @@ func (b Bench) look(r query.Reading, chunks int) ([]query.Found, error) {
 	return out, nil
 }
 
+// --- retrieve ---------------------------------------------------------------------------------------------------
+
 func (b Bench) library() find.Library {
 	return find.Library{
 		Texts: b.Texts, Embedder: b.Embedder, Sentence: b.Sentence, Encoded: b.Encoded, Memory: b.Memory,
@@ -76,104 +216,69 @@ func (b Bench) library() find.Library {
 	}
 }
 
-// shown is how many candidates a trail keeps.
-const shown = 20
+// retrieve ranks chunks for a reading and opens those that a reply may draw on.
+func (a *asking) retrieve(ctx context.Context, r query.Reading, probe bool) (find.Ranking, []*passage, error) {
+	keep := a.Find.Keep
+	if _, all := asksForAll(r.Alone); all && a.Answer.Lists {
+		keep = max(keep, wider)
+	}
+	lib := a.library()
+	lib.Probe = probe
+	ranking, err := find.Rank(ctx, r, a.View, lib, a.Find, max(shown, keep))
+	if err != nil {
+		return ranking, nil, fmt.Errorf("rank %q: %w", r.Text(), err)
+	}
+	passages, err := a.open(ctx, ranking.Ranked, keep)
+	return ranking, passages, err
+}
 
-// Answer reads the question, ranks, composes and grounds the reply, and leaves the evidence trail. A message that asks
-// several things is answered part by part.
-func Answer(q query.Question, b Bench) (*Trail, error) {
-	rules, err := b.obey(q, false)
-	if err != nil {
-		return nil, err
-	}
-	if t := byRule(q, rules, b); t != nil {
-		return t, nil
-	}
-	if rules != nil && len(rules.Sources) > 0 {
-		b.Filter.Sources = rules.Sources
-	}
-	t, err := answerAll(q, b)
-	if err != nil {
-		return nil, err
-	}
-	if t.Outcome == Refused && rules != nil && rules.Waits {
-		late, err := b.obey(q, true)
+// open fetches the text behind the first chunks, at most keep. A chunk whose words are those of a better one is passed over.
+func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*passage, error) {
+	var out []*passage
+	seen := map[string]bool{}
+	for i, r := range ranked {
+		if len(out) == keep {
+			break
+		}
+		d, err := a.Texts.Version(ctx, r.Entry.Version)
 		if err != nil {
-			return nil, err
+			return nil, fmt.Errorf("open %s for a reply: %w", r.Entry.Address, err)
 		}
-		if r := byRule(q, late, b); r != nil {
-			r.Reading, r.Candidates, r.Left, r.Support, r.Timings = t.Reading, t.Candidates, t.Left, t.Support, t.Timings
-			r.Why += "; " + t.Why
-			return r, nil
-		}
-		rules = late
-	}
-	t.beside(rules)
-	return t, nil
-}
-
-func answerAll(q query.Question, b Bench) (*Trail, error) {
-	if b.Query.Split {
-		message := q.Text
-		if b.Query.Commands {
-			message, _ = query.WithoutCommands(message)
-		}
-		if said, parts := query.Split(message); len(parts) > 1 {
-			return answerParts(q, said, parts, b)
-		}
-	}
-	if b.Answer.Lists {
-		if names, questions, ok := query.Alternatives(q.Text); ok {
-			return answerSides(q, names, questions, b)
-		}
-	}
-	return answerOne(q, b)
-}
-
-// answerOne answers one question. One that says little, without pointing back at the conversation, is also taken by itself:
-// it has changed the subject when it is answered as well so.
-func answerOne(q query.Question, b Bench) (*Trail, error) {
-	t, err := answerOnce(q, b)
-	if err != nil || !t.Reading.Guessed {
-		return t, err
-	}
-	alone, err := answerOnce(query.Question{Text: q.Text}, b)
-	if err != nil || alone.Outcome != Answered {
-		return t, err
-	}
-	less := t.Support - changed
-	if b.oneMessage {
-		less = t.Support + changed
-	}
-	if alone.Support < less {
-		if on, err := t.speaksOf(alone.Reading.Terms, b.Texts); on || err != nil {
-			return t, err
-		}
-	}
-	alone.Turns = q.Turns
-	alone.Timings = append(t.Timings, alone.Timings...)
-	alone.Why += "; it stands alone: what was said before lends it no more support"
-	return alone, nil
-}
-
-// speaksOf reports whether a passage that the reply stands on holds one of some terms.
-func (t *Trail) speaksOf(terms []query.Term, texts find.Texts) (bool, error) {
-	for _, s := range t.Reply {
-		if s.Candidate < 0 {
+		body := d.Of(r.Entry.Evidence())
+		if seen[body] {
 			continue
 		}
-		d, err := texts.Version(s.Version)
-		if err != nil {
-			return false, fmt.Errorf("open a passage of the reply: %w", err)
-		}
-		has := stems(append(pathOf(d, s.Span), d.Title, d.Of(t.Candidates[s.Candidate].Evidence()))...)
-		for _, x := range terms {
-			if has[x.Stem] {
-				return true, nil
-			}
+		seen[body] = true
+		p := &passage{rank: r, index: i, doc: d, units: a.Opened.units(r.Entry.Version, d, r.Entry.Evidence())}
+		if len(p.units) > 0 {
+			out = append(out, p)
 		}
 	}
-	return false, nil
+	return out, nil
+}
+
+// record puts what was found into the trail.
+func record(t *Trail, ranking find.Ranking, ps []*passage) {
+	for _, r := range ranking.Ranked {
+		t.Candidates = append(t.Candidates, Candidate{
+			Document: r.Entry.Document, Version: r.Entry.Version, Address: r.Entry.Address, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
+			Nearest: r.Nearest, Found: r.Found, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
+		})
+	}
+	for _, l := range ranking.Left {
+		t.Left = append(t.Left, Left{Document: l.Entry.Document, Version: l.Entry.Version, Span: l.Entry.Span, Why: l.Why, Of: l.Of})
+	}
+	for _, p := range ps {
+		t.Candidates[p.index].Kept = true
+	}
+}
+
+// weighed puts what judging found of the passages into the trail.
+func (t *Trail) weighed(ps []*passage) {
+	for _, p := range ps {
+		t.Candidates[p.index].Support = p.support
+		t.Candidates[p.index].Features = &p.features
+	}
 }
 
 // pathOf is the heading path of a span.
@@ -184,93 +289,13 @@ func pathOf(d *doc.Document, s doc.Span) []string {
 	return nil
 }
 
-// changed is how much less support a question by itself may have than together with the conversation.
-const changed = 0.05
-
-func answerOnce(q query.Question, b Bench) (*Trail, error) {
-	t := &Trail{Question: q.Text, Turns: q.Turns, Bar: b.Answer.Bar, Pins: b.Pins, Candidates: []Candidate{}}
-	at := b.Clock()
-	lap := func(step string) {
-		now := b.Clock()
-		t.Timings = append(t.Timings, Timing{step, (now - at).Microseconds()})
-		at = now
-	}
-	t.Reading = query.Read(q, b.tools(), b.Query)
-	lap("read")
-	for i := range t.Reading.Steps {
-		t.Timings = append(t.Timings, Timing{"pass " + t.Reading.Steps[i].Pass, t.Reading.Steps[i].Micros})
-		t.Reading.Steps[i].Micros = 0
-	}
-	b.asked = t.Reading.Language
-	if own := courtesy(t.Reading.Kind, b.Answer); own != "" {
-		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)
-		t.Reply = inOwnWords(own)
-		return t, nil
-	}
-	if t.Reading.Kind == query.Command {
-		refuse(t, b.Answer, "it orders the assistant about and asks nothing that sources could answer")
-		return t, nil
-	}
-	if _, all := asksForAll(t.Reading.Alone); all && b.Answer.Lists {
-		b.Find.Keep = max(b.Find.Keep, wider)
-	}
-	ranking, err := find.Rank(t.Reading, b.View, b.library(), b.Find, max(shown, b.Find.Keep))
-	if err != nil {
-		return nil, fmt.Errorf("rank %q: %w", q.Text, err)
-	}
-	ranked := ranking.Ranked
-	lap("search")
-	passages, err := open(ranked, b)
-	if err != nil {
-		return nil, err
-	}
-	terms := weigh(t.Reading, b)
-	if err := judge(t.Reading, ranked, passages, terms, b); err != nil {
-		return nil, err
-	}
-	record(t, ranking, passages)
-	lap("weigh")
-	switch {
-	case t.Reading.Kind == query.Empty:
-		refuse(t, b.Answer, "nothing was asked")
-	case len(passages) == 0:
-		refuse(t, b.Answer, "nothing in the corpus resembles the question")
-	case t.Support < b.Answer.Bar:
-		refuse(t, b.Answer, fmt.Sprintf("the best evidence has a support of %.2f, below the bar of %.2f", t.Support, b.Answer.Bar))
-		t.nearBy(passages, b.Answer)
-	default:
-		done := false
-		if b.Answer.Composer == ByModel {
-			if b.Model == nil {
-				t.Written = &Written{Prompt: []Message{}, Note: "no model is connected"}
-			} else if done, err = byModel(t, passages, b); err != nil {
-				return nil, err
-			}
-			lap("model")
-		}
-		if !done {
-			say(t, passages, terms, b)
-		}
-	}
-	lap("compose")
-	return t, nil
-}
-
-// Search does the first half of Answer: it reads the question and ranks, and composes no reply. Whatever is asked is
-// searched for, courtesies too. probe has every signal valued, those without weight too.
-func Search(q query.Question, b Bench, probe bool) (query.Reading, find.Ranking, error) {
-	b.Query.Courtesy = false
-	r := query.Read(q, b.tools(), b.Query)
-	lib := b.library()
-	lib.Probe = probe
-	out, err := find.Rank(r, b.View, lib, b.Find, max(shown, b.Find.Keep))
-	if err != nil {
-		return r, out, fmt.Errorf("rank %q: %w", q.Text, err)
-	}
-	return r, out, nil
-}
+// --- what is said without evidence -------------------------------------------------------------------------------
 
 func inOwnWords(s string) []Sentence { return []Sentence{{Text: s, Candidate: -1, Support: 1}} }
+
+func courteous(k query.Kind) bool {
+	return k == query.Greeting || k == query.Thanks || k == query.Goodbye || k == query.Assent
+}
 
 func courtesy(k query.Kind, s Settings) string {
 	switch k {
@@ -289,47 +314,4 @@ func courtesy(k query.Kind, s Settings) string {
 func refuse(t *Trail, s Settings, why string) {
 	t.Outcome, t.Why = Refused, why
 	t.Reply = inOwnWords(strings.TrimSpace(s.Refusal + " " + s.TurnTo))
-}
-
-// open fetches the text behind the kept chunks. A chunk whose words are those of a better one is passed over.
-func open(ranked []find.Ranked, b Bench) ([]*passage, error) {
-	var out []*passage
-	seen := map[string]bool{}
-	for i, r := range ranked {
-		if len(out) == b.Find.Keep {
-			break
-		}
-		d, err := b.Texts.Version(r.Entry.Version)
-		if err != nil {
-			return nil, fmt.Errorf("open %s for a reply: %w", r.Entry.Address, err)
-		}
-		body := d.Of(r.Entry.Evidence())
-		if seen[body] {
-			continue
-		}
-		seen[body] = true
-		p := &passage{rank: r, index: i, doc: d, units: b.Opened.units(r.Entry.Version, d, r.Entry.Evidence())}
-		if len(p.units) > 0 {
-			out = append(out, p)
-		}
-	}
-	return out, nil
-}
-
-func record(t *Trail, ranking find.Ranking, ps []*passage) {
-	for _, r := range ranking.Ranked {
-		t.Candidates = append(t.Candidates, Candidate{
-			Document: r.Entry.Document, Version: r.Entry.Version, Address: r.Entry.Address, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
-			Nearest: r.Nearest, Found: r.Found, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
-		})
-	}
-	for _, l := range ranking.Left {
-		t.Left = append(t.Left, Left{Document: l.Entry.Document, Version: l.Entry.Version, Span: l.Entry.Span, Why: l.Why, Of: l.Of})
-	}
-	for _, p := range ps {
-		t.Candidates[p.index].Kept = true
-		t.Candidates[p.index].Support = p.support
-		t.Candidates[p.index].Features = &p.features
-		t.Support = max(t.Support, p.support)
-	}
 }

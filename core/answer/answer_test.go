@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -20,7 +21,7 @@ import (
 
 type library map[string]*doc.Document
 
-func (l library) Version(h string) (*doc.Document, error) {
+func (l library) Version(ctx context.Context, h string) (*doc.Document, error) {
 	if d, ok := l[h]; ok {
 		return d, nil
 	}
@@ -51,7 +52,7 @@ func bench(t *testing.T, audience string, pages map[string]string) Bench {
 		for _, c := range chunks {
 			texts := index.Texts{d.Title, strings.Join(c.Path, "\n"), d.Of(c.Span)}
 			builders[au].Add(index.Entry{Document: name, Version: name, Address: name, Title: d.Title, Path: c.Path, Span: c.Span}, texts)
-			vs, err := emb.Embed([]string{texts[0] + texts[1] + texts[2]})
+			vs, err := emb.Embed(t.Context(), []string{texts[0] + texts[1] + texts[2]})
 			require.NoError(t, err)
 			vectors[au] = append(vectors[au], vs...)
 		}
@@ -89,7 +90,7 @@ func ask(t *testing.T, b Bench, q string, turns ...string) *Trail {
 	for i, x := range turns {
 		ts = append(ts, query.Turn{Role: []string{"user", "assistant"}[i%2], Text: x})
 	}
-	trail, err := Answer(query.Question{Text: q, Turns: ts}, b)
+	trail, err := Answer(t.Context(), query.Question{Text: q, Turns: ts}, b)
 	require.NoError(t, err)
 	return trail
 }
@@ -128,7 +129,7 @@ func TestEverySentenceIsGrounded(t *testing.T) {
 			c := trail.Candidates[s.Candidate]
 			assert.True(t, c.Kept)
 			assert.Equal(t, c.Version, s.Version)
-			d, err := b.Texts.Version(s.Version)
+			d, err := b.Texts.Version(t.Context(), s.Version)
 			require.NoError(t, err)
 			source := stems(d.Of(s.Span))
 			for _, bl := range d.Blocks {

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"regexp"
@@ -52,7 +53,7 @@ type Source struct {
 }
 
 // Check weighs a sentence against passages. asked is the question: its figures and names may be said again.
-func (g Grounder) Check(said, asked string, evidence []Source) (Grounding, error) {
+func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Source) (Grounding, error) {
 	var out Grounding
 	if deed := deeds.FindString(said); deed != "" {
 		out.Troubles = append(out.Troubles, Trouble{TroubleDeed, deed})
@@ -74,7 +75,7 @@ func (g Grounder) Check(said, asked string, evidence []Source) (Grounding, error
 		}
 	}
 	out.Contain = max(0, best)
-	like, nearest, err := g.nearest(said, windows)
+	like, nearest, err := g.nearest(ctx, said, windows)
 	if err != nil {
 		return out, err
 	}
@@ -175,16 +176,16 @@ func (g Grounder) contained(words []text.Word, has map[string]bool) float64 {
 }
 
 // nearest is the likeness of meaning of a sentence to the most alike of the windows' first sentences, and which that is.
-func (g Grounder) nearest(said string, ws []sighted) (float64, int, error) {
+func (g Grounder) nearest(ctx context.Context, said string, ws []sighted) (float64, int, error) {
 	texts := make([]string, len(ws))
 	for i, w := range ws {
 		texts[i] = w.text
 	}
-	mine, err := g.Sentence.Embed([]string{said})
+	mine, err := g.Sentence.Embed(ctx, []string{said})
 	if err != nil {
 		return 0, -1, fmt.Errorf("embed a sentence of the reply: %w", err)
 	}
-	theirs, err := g.Sentence.Embed(texts)
+	theirs, err := g.Sentence.Embed(ctx, texts)
 	if err != nil {
 		return 0, -1, fmt.Errorf("embed the evidence: %w", err)
 	}
@@ -387,7 +388,7 @@ func (g Grounding) Has(kind string) bool {
 
 // Carried is how well the evidence carries a sentence of a reply, as Check has it. A sentence that was taken from its passage as it
 // stands needs no weighing: its words and figures are all there.
-func (b Bench) Carried(t *Trail, x Sentence) (float64, error) {
+func (b Bench) Carried(ctx context.Context, t *Trail, x Sentence) (float64, error) {
 	switch {
 	case x.Candidate < 0:
 		return -1, nil
@@ -395,7 +396,7 @@ func (b Bench) Carried(t *Trail, x Sentence) (float64, error) {
 		return x.Grounding.Score, nil
 	}
 	c := t.Candidates[x.Candidate]
-	d, err := b.Texts.Version(c.Version)
+	d, err := b.Texts.Version(ctx, c.Version)
 	if err != nil {
 		return 0, fmt.Errorf("open the evidence of a sentence: %w", err)
 	}
@@ -409,7 +410,7 @@ func (b Bench) Carried(t *Trail, x Sentence) (float64, error) {
 			heading += " " + strings.Join(u.grid.Header, " ")
 		}
 	}
-	g, err := b.grounder().Check(x.Text, t.Question, []Source{{d.Of(c.Evidence()), heading}})
+	g, err := b.grounder().Check(ctx, x.Text, t.Question, []Source{{d.Of(c.Evidence()), heading}})
 	return g.Score, err
 }
 

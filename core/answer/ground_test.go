@@ -33,7 +33,7 @@ func TestWhatTheEvidenceSaysIsCarried(t *testing.T) {
 		"You must be at the berth twenty minutes before departure.",
 		"Ring 01632 960 411 or write to desk@tolmouth.example.",
 	} {
-		x, err := g.Check(said, "", boarding)
+		x, err := g.Check(t.Context(), said, "", boarding)
 		require.NoError(t, err)
 		assert.Empty(t, x.Troubles, said)
 		assert.Greater(t, x.Score, 0.5, said)
@@ -59,7 +59,7 @@ func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
 		"Whales are often seen from the upper deck in late afternoon": TroubleSubject,
 	}
 	for said, want := range cases {
-		x, err := g.Check(said, "", boarding)
+		x, err := g.Check(t.Context(), said, "", boarding)
 		require.NoError(t, err)
 		assert.True(t, x.Has(want), "%s: %+v", said, x)
 		assert.Less(t, x.Score, 0.5, said)
@@ -71,17 +71,17 @@ func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
 		"The engine of the A381 runs at 9am.":       true,
 		"The engine runs at 50Hz on the 3rd of May": false,
 	} {
-		x, err := g.Check(said, "", engine)
+		x, err := g.Check(t.Context(), said, "", engine)
 		require.NoError(t, err)
 		assert.Equal(t, unknown, x.Has(TroubleFigure), "%s: %+v", said, x.Troubles)
 	}
-	x, err := g.Check("The B14 is one.", "Is the B14 one?", engine)
+	x, err := g.Check(t.Context(), "The B14 is one.", "Is the B14 one?", engine)
 	require.NoError(t, err)
 	assert.False(t, x.Has(TroubleFigure), "a code of the question may be said again")
-	x, err = g.Check("For your 3 bags there is room.", "Is there room for 3 bags?", boarding)
+	x, err = g.Check(t.Context(), "For your 3 bags there is room.", "Is there room for 3 bags?", boarding)
 	require.NoError(t, err)
 	assert.False(t, x.Has(TroubleFigure), "a figure of the question may be said again")
-	x, err = g.Check("Anything.", "", nil)
+	x, err = g.Check(t.Context(), "Anything.", "", nil)
 	require.NoError(t, err)
 	assert.Zero(t, x.Score, "without evidence nothing is carried")
 }

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 	"regexp"
 	"slices"
@@ -32,16 +33,16 @@ func weigh(r query.Reading, b Bench) []asked {
 }
 
 // judge measures how well each passage carries an answer.
-func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, b Bench) error {
+func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, b Bench) error {
 	if len(ps) == 0 {
 		return nil
 	}
-	vs, err := b.Sentence.Embed([]string{r.Meaning()})
+	vs, err := b.Sentence.Embed(ctx, []string{r.Meaning()})
 	if err != nil {
 		return fmt.Errorf("embed the question: %w", err)
 	}
 	amounts := text.Amounts(r.Meaning())
-	cosines, err := cosinesOf(vs[0], ranked, b)
+	cosines, err := cosinesOf(ctx, vs[0], ranked, b)
 	if err != nil {
 		return err
 	}
@@ -60,7 +61,7 @@ func judge(r query.Reading, ranked []find.Ranked, ps []*passage, terms []asked, 
 	open := openEnded.MatchString(r.Alone)
 	for _, p := range ps {
 		p.openEnded = open
-		if err := compare(p, vs[0], b); err != nil {
+		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
 		}
 		scoreUnits(p, terms, amounts, r.Wants)
@@ -156,17 +157,17 @@ func holdsFigure(u *unit, kinds []text.QuantityKind) bool {
 var costless = regexp.MustCompile(`(?i)\b(?:free of charge|(?:at )?no (?:extra |additional )?(?:charge|cost|fee)|without charge|gratis|costs? nothing|need not pay|do(?:es)? not (?:cost|charge)|for free|percent|per cent)\b|%`)
 
 // cosinesOf is how alike each ranked chunk is to the question, [ranked].
-func cosinesOf(question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {
+func cosinesOf(ctx context.Context, question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {
 	out := make([]float64, len(ranked))
 	for i, x := range ranked {
 		if out[i] = x.Cosine; !b.Foreign {
 			continue
 		}
-		d, err := b.Texts.Version(x.Entry.Version)
+		d, err := b.Texts.Version(ctx, x.Entry.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open %s for a reply: %w", x.Entry.Address, err)
 		}
-		vs, err := b.Sentence.Embed([]string{strings.Join(append(append([]string{x.Entry.Title}, x.Entry.Path...), d.Of(x.Entry.Span)), "\n")})
+		vs, err := b.Sentence.Embed(ctx, []string{strings.Join(append(append([]string{x.Entry.Title}, x.Entry.Path...), d.Of(x.Entry.Span)), "\n")})
 		if err != nil {
 			return nil, fmt.Errorf("embed %s: %w", x.Entry.Address, err)
 		}
@@ -176,10 +177,10 @@ func cosinesOf(question embed.Vector, ranked []find.Ranked, b Bench) ([]float64,
 }
 
 // compare gives each unit of a passage its likeness of meaning to the question.
-func compare(p *passage, question embed.Vector, b Bench) error {
+func compare(ctx context.Context, p *passage, question embed.Vector, b Bench) error {
 	whole := *p.rank.Entry
 	whole.Span = whole.Evidence()
-	e, err := b.Memory.Chunk(&whole, b.Texts, b.Sentence)
+	e, err := b.Memory.Chunk(ctx, &whole, b.Texts, b.Sentence)
 	if err != nil {
 		return err
 	}

@@ -73,7 +73,7 @@ func (t *Trail) listed(ps, able []*passage, terms []asked, b Bench) bool {
 	for _, p := range able[:min(len(able), b.Answer.Sources)] {
 		if qs := affirming(p, weights); len(qs) > 0 && pointing(p.rank.Entry.Marks, b.Answer) == "" {
 			t.tell(qs, weights)
-			t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; all rows of its table that say so", t.Support, t.Bar)
+			t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; all rows of its table that say so", t.best(), t.Bar)
 			return true
 		}
 	}
@@ -176,7 +176,7 @@ func (t *Trail) abreast(ps []*passage, said []asked, weights map[string]float64,
 		}
 		t.Reply = append(t.Reply, Sentence{Text: text, Candidate: e.p.index, Version: e.p.rank.Entry.Version, Span: u.span, Support: e.p.support})
 	}
-	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; each of %d parallel passages is told", t.Support, t.Bar, len(found))
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; each of %d parallel passages is told", t.best(), t.Bar, len(found))
 	return true
 }
 

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"errors"
 	"strings"
 	"testing"
@@ -24,7 +25,7 @@ type scripted struct {
 func (s *scripted) ID() string                { return "scripted" }
 func (s *scripted) Window() int               { return s.window }
 func (s *scripted) Price(in, out int) float64 { return float64(in)/1e6 + 2*float64(out)/1e6 }
-func (s *scripted) Complete(m []Message, tokens int) (Completion, error) {
+func (s *scripted) Complete(ctx context.Context, m []Message, tokens int) (Completion, error) {
 	if strings.Contains(m[len(m)-1].Text, "Does this stand there: ") {
 		s.asked++
 		return Completion{Text: s.judges, In: 50, Out: 1}, s.err
@@ -50,7 +51,7 @@ func TestWhatAModelSaysIsChecked(t *testing.T) {
 	assert.True(t, r.Written.Withheld[1].Grounding.Has(TroubleDeed))
 	assert.InDelta(t, 120e-6, r.Written.Price, 1e-12)
 	for _, s := range r.Reply[:2] {
-		d, err := b.Texts.Version(s.Version)
+		d, err := b.Texts.Version(t.Context(), s.Version)
 		require.NoError(t, err)
 		assert.Contains(t, d.Of(s.Span), strings.Fields(s.Text)[0], "the citation leads to the very sentence")
 		assert.Greater(t, s.Grounding.Score, 0.5)

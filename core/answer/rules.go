@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"strings"
 	"time"
 
@@ -10,7 +11,7 @@ import (
 )
 
 // obey works out what the house rules make of a message.
-func (b Bench) obey(q query.Question, unanswered bool) (*rule.State, error) {
+func (b Bench) obey(ctx context.Context, q query.Question, unanswered bool) (*rule.State, error) {
 	if len(b.Rules) == 0 || b.Matcher == nil {
 		return nil, nil
 	}
@@ -21,7 +22,7 @@ func (b Bench) obey(q query.Question, unanswered bool) (*rule.State, error) {
 	if code, sure := text.Language(q.Text); sure {
 		msg.Language = code
 	}
-	s, err := b.Matcher.Walk(b.Rules, q.Turns, msg, unanswered)
+	s, err := b.Matcher.Walk(ctx, b.Rules, q.Turns, msg, unanswered)
 	return &s, err
 }
 

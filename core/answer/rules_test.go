@@ -137,7 +137,7 @@ func TestHowWellTheEvidenceCarriesASentence(t *testing.T) {
 	require.NotEmpty(t, r.Reply)
 	x := r.Reply[0]
 	carried := func(s Sentence) float64 {
-		g, err := b.Carried(r, s)
+		g, err := b.Carried(t.Context(), r, s)
 		require.NoError(t, err)
 		return g
 	}
@@ -153,7 +153,7 @@ func TestHowWellTheEvidenceCarriesASentence(t *testing.T) {
 	assert.Less(t, carried(wrong), 0.5)
 	gone := *r
 	gone.Candidates = []Candidate{{Version: "nowhere"}}
-	_, err := b.Carried(&gone, Sentence{Text: "x"})
+	_, err := b.Carried(t.Context(), &gone, Sentence{Text: "x"})
 	assert.ErrorContains(t, err, "nowhere")
 }
 
@@ -169,10 +169,16 @@ func TestARowIsWorded(t *testing.T) {
 
 func TestSearchTakesCourtesiesForQuestions(t *testing.T) {
 	b := bench(t, index.Public, pages)
-	r, _, err := Search(query.Question{Text: "thanks"}, b, true)
+	r, _, err := Search(t.Context(), query.Question{Text: "thanks for the dogs"}, b, true)
 	require.NoError(t, err)
-	assert.Equal(t, query.Ask, r.Kind)
-	_, ranking, err := Search(query.Question{Text: "Must dogs be on a lead?"}, b, true)
+	assert.Equal(t, Unjudged, r.Outcome)
+	assert.Empty(t, r.Reply, "nothing is said where nothing is weighed")
+	assert.NotEmpty(t, r.Candidates)
+	r, _, err = Search(t.Context(), query.Question{Text: "thanks"}, b, true)
+	require.NoError(t, err)
+	assert.Equal(t, query.Thanks, r.Reading.Kind, "it is told what it is")
+	assert.NotEmpty(t, r.Reading.Searches, "and searched for all the same")
+	_, ranking, err := Search(t.Context(), query.Question{Text: "Must dogs be on a lead?"}, b, true)
 	require.NoError(t, err)
 	require.NotEmpty(t, ranking.Ranked)
 	assert.Equal(t, "dogs", ranking.Ranked[0].Entry.Document)

@@ -96,7 +96,8 @@ func (t *Trail) askBack(f *fork, p *passage, s Settings) {
 // mostTies is how many rows are said that have the same most or least of something.
 const mostTies = 4
 
-func say(t *Trail, ps []*passage, terms []asked, b Bench) {
+// say puts a reply together from sentences of the evidence. It reports whether a table was compared as a whole.
+func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
 	weights := map[string]float64{}
 	for _, a := range terms {
 		weights[a.Stem] += a.weight
@@ -111,23 +112,23 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 		for _, c := range cells[:min(len(cells), mostTies)] {
 			t.Reply = append(t.Reply, Sentence{Text: p.cellText(c), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.units[c.unit].span, Support: p.support})
 		}
-		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; %s", t.Support, t.Bar, compared)
-		return
+		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; %s", t.best(), t.Bar, compared)
+		return true
 	}
 	if b.Answer.Lists && t.listed(ps, able, terms, b) {
-		return
+		return false
 	}
 	specials(able, terms)
 	if b.Answer.AskBack {
 		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
-			return
+			return false
 		}
 	}
 	quotes := compose(able, weights, t.Reading.Wants, b.Answer)
 	if b.Answer.AskBack {
 		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
 			t.askBack(f, quotes[0].p, b.Answer)
-			return
+			return false
 		}
 	}
 	// Sentences of one passage stand together, in the order of the page.
@@ -172,7 +173,8 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 	}
 	if len(t.Reply) == 0 {
 		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")
-		return
+		return false
 	}
-	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.Support, t.Bar)
+	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.best(), t.Bar)
+	return false
 }

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"fmt"
 	"strings"
 
@@ -8,26 +9,27 @@ import (
 	"jolvex/core/text"
 )
 
-// compared is set where a table was compared as a whole.
+// compared is said where a table was compared as a whole.
 const compared = "its table is compared"
 
-// answerSides answers a question that compares two things: each is answered for itself, under its name, and where one figure of
-// each decides, the one that has it comes first. It gives the reply to the whole question when one table holds both, or when
-// a side has no answer of its own.
-func answerSides(q query.Question, names, questions [2]string, b Bench) (*Trail, error) {
-	whole, err := answerOne(q, b)
-	if err != nil || strings.HasSuffix(whole.Why, compared) || whole.Outcome == ByRule {
+// planSides plans the reply to a question that compares two things: each is answered for itself, under its name, and where one
+// figure of each decides, the one that has it comes first. The plan for the whole question is picked when one table holds both, or
+// when a side has no answer of its own.
+func (a *asking) planSides(ctx context.Context, q query.Question, names, questions [2]string) (*plan, error) {
+	whole, err := a.planOne(ctx, q, a.Answer, alone)
+	if err != nil || whole.compared {
 		return whole, err
 	}
-	var sides [2]*Trail
-	one := b
-	one.Answer.Words = max(30, b.Answer.Words/2)
-	one.Answer.Sources = 1
+	s := a.Answer
+	s.Words, s.Sources = max(30, s.Words/2), 1
+	apart := *a
+	apart.Query.Model = false // what a model words is paid for once
+	var sides [2]*plan
 	for i := range sides {
-		if sides[i], err = answerOne(query.Question{Text: questions[i], Turns: q.Turns}, one); err != nil {
+		if sides[i], err = apart.planOne(ctx, query.Question{Text: questions[i], Turns: q.Turns}, s, alone); err != nil {
 			return nil, err
 		}
-		about, err := sides[i].speaksOf(termsOf(names[i]), b.Texts)
+		about, err := a.speaksOf(ctx, sides[i].Trail, termsOf(names[i]))
 		if err != nil {
 			return nil, err
 		}
@@ -35,34 +37,18 @@ func answerSides(q query.Question, names, questions [2]string, b Bench) (*Trail,
 			return whole, nil
 		}
 	}
-	t := &Trail{Question: q.Text, Turns: q.Turns, Bar: b.Answer.Bar, Pins: b.Pins, Candidates: []Candidate{}, Reading: whole.Reading, Outcome: Answered}
-	t.Timings, t.Written = whole.Timings, sides[0].Written.and(sides[1].Written)
-	order, word := decided(q.Text, sides)
-	places, spoken := map[place]int{}, map[place]bool{}
+	t := a.trail(q)
+	t.Reading, t.Outcome, t.Timings = whole.Reading, Answered, whole.Timings
+	m := merging{plan: &plan{Trail: t}, places: map[place]int{}, spoken: map[place]bool{}}
+	order, word := decided(q.Text, [2]*Trail{sides[0].Trail, sides[1].Trail})
 	for n, i := range order {
 		side := sides[i]
-		at := t.take(side.Candidates, places)
-		t.Left, t.Timings = append(t.Left, side.Left...), append(t.Timings, side.Timings...)
-		t.Support = max(t.Support, side.Support)
-		part := Part{Question: questions[i], Reading: side.Reading, Outcome: side.Outcome, Why: side.Why, Support: side.Support, From: len(t.Reply)}
-		label := strings.ToUpper(names[i][:1]) + names[i][1:]
+		part := Part{Question: questions[i], Reading: side.Reading, Outcome: side.Outcome, Why: side.Why, From: len(t.Reply)}
+		label := capital(names[i])
 		if n == 0 && word != "" {
 			label += " (" + word + ")"
 		}
-		for _, s := range side.Reply {
-			if s.Candidate >= 0 {
-				if key := (place{s.Version, s.Span}); spoken[key] {
-					continue
-				} else {
-					spoken[key] = true
-				}
-				s.Candidate = at[s.Candidate]
-			}
-			if label != "" {
-				s.Text, label = label+": "+s.Text, ""
-			}
-			t.Reply = append(t.Reply, s)
-		}
+		m.say(side.Reply, m.take(side), label)
 		part.To = len(t.Reply)
 		if part.From == part.To { // both stand in the same words: the whole question's reply says them once
 			return whole, nil
@@ -70,7 +56,7 @@ func answerSides(q query.Question, names, questions [2]string, b Bench) (*Trail,
 		t.Parts = append(t.Parts, part)
 	}
 	t.Why = fmt.Sprintf("%s and %s are answered side by side", names[0], names[1])
-	return t, nil
+	return m.plan, nil
 }
 
 // decided gives the order of two sides, and the word of the question that the first of them earns by its figure; no word when

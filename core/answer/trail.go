@@ -11,7 +11,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-6"
+const Version = "answer-7"
 
 // Settings of the answer stage.
 type Settings struct {
@@ -56,6 +56,7 @@ const (
 	HandedOver Outcome = "handedOver" // to a person
 	AskedBack  Outcome = "askedBack"  // something has to be told first
 	Courteous  Outcome = "courtesy"   // a greeting, thanks, goodbye or bare yes or no
+	Unjudged   Outcome = "unjudged"   // it was searched for only: there is no reply
 )
 
 // Candidate is one ranked chunk, by reference.
@@ -131,9 +132,10 @@ type Trail struct {
 	Reply      []Sentence    `json:"reply"`
 	Rules      *rule.State   `json:"rules,omitempty"`   // what the house rules made of it
 	Written    *Written      `json:"written,omitempty"` // by a model
+	Spent      []Spent       `json:"spent,omitempty" nullable:"false" doc:"Every call of a model that the message cost"`
 	Outcome    Outcome       `json:"outcome"`
 	Why        string        `json:"why"`     // the outcome's reason, in words
-	Support    float64       `json:"support"` // the best kept chunk's
+	Support    float64       `json:"support"` // of what is said; of the best kept chunk where nothing is said of any
 	Bar        float64       `json:"bar"`
 	Timings    []Timing      `json:"timings"`
 	Pins       Pins          `json:"pins"`

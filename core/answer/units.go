@@ -3,6 +3,8 @@ package answer
 import (
 	"fmt"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -156,10 +158,16 @@ func (u *unit) plainText(terms map[string]float64) string {
 // Words that tie a sentence to the one before it, which the reply may not hold.
 var connectives = []string{"However, ", "Therefore, ", "Thus, ", "Hence, ", "Moreover, ", "Furthermore, ", "Additionally, ", "In addition, ", "Also, ", "Besides, ", "Consequently, ", "As a result, ", "Nevertheless, ", "Similarly, ", "Likewise, ", "Then, ", "Finally, ", "But ", "And "}
 
+// capital is a text with a capital as its first letter.
+func capital(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[n:]
+}
+
 func trimLead(s string) string {
 	for _, c := range connectives {
 		if rest, ok := strings.CutPrefix(s, c); ok && rest != "" {
-			return strings.ToUpper(rest[:1]) + rest[1:]
+			return capital(rest)
 		}
 	}
 	return s
@@ -169,7 +177,7 @@ func trimLead(s string) string {
 func withoutYes(s string) string {
 	for _, c := range []string{"Yes, ", "No, ", "Yes: ", "No: "} {
 		if rest, ok := strings.CutPrefix(s, c); ok && rest != "" {
-			return strings.ToUpper(rest[:1]) + rest[1:]
+			return capital(rest)
 		}
 	}
 	return s

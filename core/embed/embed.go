@@ -5,6 +5,7 @@ import (
 	"bufio"
 	"bytes"
 	"cmp"
+	"context"
 	"embed"
 	"encoding/binary"
 	"encoding/json"
@@ -22,7 +23,7 @@ import (
 type Embedder interface {
 	ID() string // names model and version; part of the embed stage's hash
 	Dimensions() int
-	Embed(texts []string) ([]Vector, error) // [len(texts)], each of Dimensions(); a text without known words has the zero vector
+	Embed(ctx context.Context, texts []string) ([]Vector, error) // [len(texts)], each of Dimensions(); a text without known words has the zero vector
 }
 
 // The grades of the built-in embeddings.
@@ -163,7 +164,7 @@ func (s *Static) OneEdit(w string) string {
 }
 
 // Embed implements Embedder.
-func (s *Static) Embed(texts []string) ([]Vector, error) {
+func (s *Static) Embed(ctx context.Context, texts []string) ([]Vector, error) {
 	out := make([]Vector, len(texts))
 	sum := make([]int64, s.dim)
 	for i, t := range texts {

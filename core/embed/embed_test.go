@@ -19,7 +19,7 @@ func TestStaticTellsLikeFromUnlike(t *testing.T) {
 		{"How much does it cost?", "The price is four pounds.", "The boat leaves at noon."},
 	}
 	for _, c := range closer {
-		vs, err := s.Embed(c[:])
+		vs, err := s.Embed(t.Context(), c[:])
 		require.NoError(t, err)
 		assert.Greater(t, Cosine(vs[0], vs[1]), Cosine(vs[0], vs[2]), "%q is closer to %q than to %q", c[0], c[1], c[2])
 	}
@@ -28,7 +28,7 @@ func TestStaticTellsLikeFromUnlike(t *testing.T) {
 func TestStaticIsOfOneLengthAndOrderless(t *testing.T) {
 	s, err := NewStatic()
 	require.NoError(t, err)
-	vs, err := s.Embed([]string{"the ferry to the island", "island the to ferry the", "", "zzqxj wvut", "…"})
+	vs, err := s.Embed(t.Context(), []string{"the ferry to the island", "island the to ferry the", "", "zzqxj wvut", "…"})
 	require.NoError(t, err)
 	assert.Equal(t, vs[0], vs[1], "sums of whole numbers do not hang on order")
 	assert.Len(t, vs[0], s.Dimensions())

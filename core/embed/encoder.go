@@ -1,6 +1,7 @@
 package embed
 
 import (
+	"context"
 	"embed"
 	"encoding/binary"
 	"encoding/json"
@@ -172,7 +173,7 @@ const (
 const rowsAtOnce = 256
 
 // Embed implements Embedder, on all cores. A text without any piece has the zero vector.
-func (e *Encoder) Embed(texts []string) ([]Vector, error) {
+func (e *Encoder) Embed(ctx context.Context, texts []string) ([]Vector, error) {
 	return e.EmbedOn(runtime.GOMAXPROCS(0), texts)
 }
 

@@ -61,10 +61,10 @@ func TestEncoderIsTheSameAloneAndInCompany(t *testing.T) {
 	e, err := NewEncoder()
 	require.NoError(t, err)
 	texts := []string{"dog", "How much is a ticket to the island for a family of five?", "", strings.Repeat("The boat sails at noon. ", 200), "x", "fog"}
-	together, err := e.Embed(texts)
+	together, err := e.Embed(t.Context(), texts)
 	require.NoError(t, err)
 	for i, s := range texts {
-		alone, err := e.Embed([]string{s})
+		alone, err := e.Embed(t.Context(), []string{s})
 		require.NoError(t, err)
 		assert.Equal(t, alone[0], together[i], "%.30q", s)
 		assert.Len(t, alone[0], 384)
@@ -83,7 +83,7 @@ func TestEncoderKnowsWhatStaticTablesDoNot(t *testing.T) {
 		{"Am I allowed to bring my puppy along?", "Dogs travel on a lead.", "The crew is allowed to bring lunch."},
 		{"I feel ill on the sea", "Against seasickness, sit low and look at the horizon.", "The sea is calm in June."},
 	} {
-		vs, err := e.Embed(c[:])
+		vs, err := e.Embed(t.Context(), c[:])
 		require.NoError(t, err)
 		assert.Greater(t, Cosine(vs[0], vs[1]), Cosine(vs[0], vs[2]), "%q", c[0])
 	}
@@ -185,7 +185,7 @@ func BenchmarkEncodeChunk(b *testing.B) {
 	}
 	b.Logf("%d pieces", len(e.cut.pieces(sample, 999)))
 	for b.Loop() {
-		if _, err := e.Embed(texts); err != nil {
+		if _, err := e.Embed(b.Context(), texts); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -198,7 +198,7 @@ func BenchmarkEncodeQuestion(b *testing.B) {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		if _, err := e.Embed([]string{"How much does it cost to take a bicycle to the island?"}); err != nil {
+		if _, err := e.Embed(b.Context(), []string{"How much does it cost to take a bicycle to the island?"}); err != nil {
 			b.Fatal(err)
 		}
 	}

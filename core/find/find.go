@@ -3,6 +3,7 @@ package find
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"slices"
 	"sort"
@@ -49,7 +50,7 @@ type Settings struct {
 
 // Texts gives the text behind a chunk. Implementations cache.
 type Texts interface {
-	Version(hash string) (*doc.Document, error)
+	Version(ctx context.Context, hash string) (*doc.Document, error)
 }
 
 // The signals of which a score is made.
@@ -161,21 +162,21 @@ func (lib Library) sentence(s Settings) float64 {
 // Rank gives the best chunks for a reading, best first, at most limit. Lexical and dense retrieval put candidates
 // forward, whose scores are fused; the first of them are ranked anew by what else speaks for them; repeats are folded and
 // likes held apart. Ties go by address and place.
-func Rank(r query.Reading, v *index.View, lib Library, s Settings, limit int) (Ranking, error) {
+func Rank(ctx context.Context, r query.Reading, v *index.View, lib Library, s Settings, limit int) (Ranking, error) {
 	if v.Chunks() == 0 || limit <= 0 || len(r.Searches) == 0 {
 		return Ranking{}, nil
 	}
 	if err := lib.Filter.Check(); err != nil {
 		return Ranking{}, err
 	}
-	q, err := embedQuestion(r, lib)
+	q, err := embedQuestion(ctx, r, lib)
 	if err != nil {
 		return Ranking{}, err
 	}
 	k := &ranker{reading: r, view: v, lib: lib, set: s, terms: r.Index(), model: s.Model(), question: q, allowed: v.Where(lib.Filter)}
 	rs := k.fuse()
 	order(rs)
-	if err := k.rerank(rs[:min(reranked, len(rs))]); err != nil {
+	if err := k.rerank(ctx, rs[:min(reranked, len(rs))]); err != nil {
 		return Ranking{}, err
 	}
 	order(rs)
@@ -206,10 +207,10 @@ type vectors struct {
 	sentence embed.Vector
 }
 
-func embedQuestion(r query.Reading, lib Library) (vectors, error) {
+func embedQuestion(ctx context.Context, r query.Reading, lib Library) (vectors, error) {
 	var out vectors
 	for _, s := range r.Searches {
-		vs, err := lib.Embedder.Embed([]string{s.Text}) // one by one: an embedder may take several for one chunk's sentences
+		vs, err := lib.Embedder.Embed(ctx, []string{s.Text}) // one by one: an embedder may take several for one chunk's sentences
 		if err != nil {
 			return vectors{}, fmt.Errorf("embed the question: %w", err)
 		}
@@ -217,7 +218,7 @@ func embedQuestion(r query.Reading, lib Library) (vectors, error) {
 	}
 	out.sentence = out.chunks[0]
 	if lib.Sentence.ID() != lib.Embedder.ID() {
-		vs, err := lib.Sentence.Embed([]string{r.Searches[0].Text})
+		vs, err := lib.Sentence.Embed(ctx, []string{r.Searches[0].Text})
 		if err != nil {
 			return vectors{}, fmt.Errorf("embed the question: %w", err)
 		}

@@ -1,6 +1,7 @@
 package find
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"testing"
@@ -16,7 +17,7 @@ import (
 
 type texts map[string]*doc.Document
 
-func (t texts) Version(h string) (*doc.Document, error) {
+func (t texts) Version(ctx context.Context, h string) (*doc.Document, error) {
 	if d := t[h]; d != nil {
 		return d, nil
 	}
@@ -36,7 +37,7 @@ func shelf(t *testing.T, bodies ...string) (*index.View, Library) {
 		lib[id] = db.Document()
 		b.Add(index.Entry{Document: id, Version: id, Address: id, Span: doc.Span{Start: 0, End: len(s)}}, index.Texts{index.Body: s})
 	}
-	vs, err := emb.Embed(bodies)
+	vs, err := emb.Embed(t.Context(), bodies)
 	require.NoError(t, err)
 	m, err := NewMemory(10)
 	require.NoError(t, err)
@@ -47,7 +48,7 @@ var usual = Settings{K1: 1.2, B: 0.7, Title: 1.5, Path: 3, DenseWords: 0.25, Sen
 
 func rank(t *testing.T, v *index.View, lib Library, s Settings, q string) []Ranked {
 	t.Helper()
-	out, err := Rank(query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, s, 10)
+	out, err := Rank(t.Context(), query.Read(t.Context(), query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, s, 10)
 	require.NoError(t, err)
 	return out.Ranked
 }
@@ -95,7 +96,7 @@ func TestNothingToRank(t *testing.T) {
 func TestAMissingTextIsAnError(t *testing.T) {
 	v, lib := shelf(t, "some text")
 	lib.Texts = texts{}
-	_, err := Rank(query.Read(query.Question{Text: "text"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, usual, 5)
+	_, err := Rank(t.Context(), query.Read(t.Context(), query.Question{Text: "text"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, usual, 5)
 	assert.ErrorContains(t, err, "no version")
 }
 

@@ -82,7 +82,7 @@ const (
 // that had no part in it, by cross-validation over clusters; the caller should use the outcome only when it was Kept.
 // Deterministic. Cost: some thousand passes over the cases; ctx stops it between them.
 func Fit(ctx context.Context, cases []Case, start Settings, encoded Encoded) (Fitted, error) {
-	f := &fitter{ctx: ctx, ws: weights(encoded), encoded: encoded}
+	f := &fitter{ws: weights(encoded), encoded: encoded}
 	clusters := map[string]bool{}
 	for _, c := range cases {
 		if slices.Contains(c.Relevant, true) {
@@ -106,7 +106,7 @@ func Fit(ctx context.Context, cases []Case, start Settings, encoded Encoded) (Fi
 				train = append(train, c)
 			}
 		}
-		s, err := f.climb(train, start)
+		s, err := f.climb(ctx, train, start)
 		if err != nil {
 			return out, err
 		}
@@ -119,7 +119,7 @@ func Fit(ctx context.Context, cases []Case, start Settings, encoded Encoded) (Fi
 			moved[w] = append(moved[w], *f.ws[w].of(&s))
 		}
 	}
-	best, err := f.climb(cases, start)
+	best, err := f.climb(ctx, cases, start)
 	if err != nil {
 		return out, err
 	}
@@ -167,7 +167,6 @@ func mean(xs []float64) float64 {
 }
 
 type fitter struct {
-	ctx     context.Context
 	ws      []Weight
 	encoded Encoded
 }
@@ -229,7 +228,7 @@ func (f *fitter) mean(cases []Case, s Settings) float64 {
 
 // climb moves one weight at a time to where the cases gain most, over and over, from the start and from a few other
 // places. Of weights that do equally well it keeps the one nearest to where it stood.
-func (f *fitter) climb(cases []Case, start Settings) (Settings, error) {
+func (f *fitter) climb(ctx context.Context, cases []Case, start Settings) (Settings, error) {
 	r := rand.New(rand.NewPCG(11, 13))
 	best, top := start, f.mean(cases, start)
 	for try := range restarts {
@@ -243,7 +242,7 @@ func (f *fitter) climb(cases []Case, start Settings) (Settings, error) {
 		for improved := true; improved; {
 			improved = false
 			for _, w := range f.ws {
-				if err := f.ctx.Err(); err != nil {
+				if err := ctx.Err(); err != nil {
 					return start, err
 				}
 				if at, y := f.along(cases, s, w, now); y > now+1e-9 {

@@ -1,6 +1,7 @@
 package find
 
 import (
+	"context"
 	"math"
 	"strings"
 
@@ -22,7 +23,7 @@ const halfLife = 365
 
 // rerank adds to the first candidates what takes a closer look: the nearest single sentence, how the question's words
 // stand in the chunk, what kind of thing it holds, and what is known of its document.
-func (k *ranker) rerank(first []Ranked) error {
+func (k *ranker) rerank(ctx context.Context, first []Ranked) error {
 	if len(first) == 0 {
 		return nil
 	}
@@ -34,12 +35,12 @@ func (k *ranker) rerank(first []Ranked) error {
 	}
 	weight := k.lib.sentence(k.set)
 	if weight > 0 || k.lib.Probe || k.set.Figure > 0 || settled {
-		if err := k.lib.Memory.warm(entries, k.lib.Texts, k.lib.Sentence); err != nil {
+		if err := k.lib.Memory.warm(ctx, entries, k.lib.Texts, k.lib.Sentence); err != nil {
 			return err
 		}
 		near := make([]float64, len(first))
 		for i := range first {
-			x, err := k.lib.Memory.nearest(k.question.sentence, first[i].Entry, k.lib.Texts, k.lib.Sentence)
+			x, err := k.lib.Memory.nearest(ctx, k.question.sentence, first[i].Entry, k.lib.Texts, k.lib.Sentence)
 			if err != nil {
 				return err
 			}
@@ -57,14 +58,14 @@ func (k *ranker) rerank(first []Ranked) error {
 		rarity[i] = t.Weight * index.Rarity(k.view.Chunks(), k.view.Frequency(t.Stem))
 	}
 	for i := range first {
-		if err := k.look(&first[i], rarity); err != nil {
+		if err := k.look(ctx, &first[i], rarity); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (k *ranker) look(r *Ranked, rarity []float64) error {
+func (k *ranker) look(ctx context.Context, r *Ranked, rarity []float64) error {
 	s := k.set
 	probe := k.lib.Probe
 	give := func(name string, weight, value float64) {
@@ -76,7 +77,7 @@ func (k *ranker) look(r *Ranked, rarity []float64) error {
 	give(SignalProximity, s.Proximity, k.proximity(r.Number))
 	give(SignalNamed, s.Named, k.named(r.Entry))
 	if (s.Figure > 0 || probe) && len(k.reading.Wants)+len(k.reading.Seeks) > 0 {
-		holds, err := k.lib.Memory.Holds(r.Entry, k.lib.Texts, k.lib.Sentence)
+		holds, err := k.lib.Memory.Holds(ctx, r.Entry, k.lib.Texts, k.lib.Sentence)
 		if err != nil {
 			return err
 		}

@@ -41,7 +41,7 @@ func entryShelf(t *testing.T, entries map[string]index.Entry, bodies map[string]
 		b.Add(e, index.Texts{index.Title: e.Title, index.Path: strings.Join(e.Path, "\n"), index.Body: bodies[id]})
 		said = append(said, bodies[id])
 	}
-	vs, err := emb.Embed(said)
+	vs, err := emb.Embed(t.Context(), said)
 	require.NoError(t, err)
 	m, err := NewMemory(10)
 	require.NoError(t, err)
@@ -147,14 +147,14 @@ func TestRepeatsAreFolded(t *testing.T) {
 	v, lib := shelf(t, fmt.Sprintf(long, "09:10"), fmt.Sprintf(long, "09:10"), fmt.Sprintf(long, "09:40"), "Something else about the ferry.")
 	s := usual
 	s.Fold = true
-	q := query.Read(query.Question{Text: "ferry to Sandrel"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{})
-	out, err := Rank(q, v, lib, s, 10)
+	q := query.Read(t.Context(), query.Question{Text: "ferry to Sandrel"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{})
+	out, err := Rank(t.Context(), q, v, lib, s, 10)
 	require.NoError(t, err)
 	assert.Len(t, out.Ranked, 3, "the one with another time stays: a figure differs")
 	require.Len(t, out.Left, 1)
 	assert.Equal(t, Left{out.Left[0].Entry, Repeats, 1}, out.Left[0])
 	s.Fold = false
-	out, err = Rank(q, v, lib, s, 10)
+	out, err = Rank(t.Context(), q, v, lib, s, 10)
 	require.NoError(t, err)
 	assert.Len(t, out.Ranked, 4)
 }
@@ -168,7 +168,7 @@ func TestOneChunkForEachSection(t *testing.T) {
 		"c": {},
 	}
 	v, lib := entryShelf(t, entries, map[string]string{"a": "Dogs go free here.", "b": "Dogs go free there and there.", "c": "Dogs pay."}, "a", "b", "c")
-	out, err := Rank(query.Read(query.Question{Text: "dogs free"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, usual, 10)
+	out, err := Rank(t.Context(), query.Read(t.Context(), query.Question{Text: "dogs free"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{}), v, lib, usual, 10)
 	require.NoError(t, err)
 	require.Len(t, out.Ranked, 2)
 	require.Len(t, out.Left, 1)
@@ -191,15 +191,15 @@ func TestFilterHoldsBackAndSaysSo(t *testing.T) {
 	entries := map[string]index.Entry{"old": {Dated: index.Day("2020-01-01")}, "new": {Dated: index.Day("2026-01-01")}}
 	v, lib := entryShelf(t, entries, map[string]string{"old": "The winter timetable.", "new": "The summer timetable."}, "old", "new")
 	lib.Filter = index.Filter{Since: "2025-01-01"}
-	q := query.Read(query.Question{Text: "winter timetable"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{})
-	out, err := Rank(q, v, lib, usual, 10)
+	q := query.Read(t.Context(), query.Question{Text: "winter timetable"}, query.Tools{Corpus: v, Lexicon: lib.Embedder.(*embed.Static)}, query.Settings{})
+	out, err := Rank(t.Context(), q, v, lib, usual, 10)
 	require.NoError(t, err)
 	require.Len(t, out.Ranked, 1)
 	assert.Equal(t, "new", out.Ranked[0].Entry.Document)
 	require.Len(t, out.Left, 1)
 	assert.Equal(t, "filter: since", out.Left[0].Why)
 	lib.Filter.Since = "soon"
-	_, err = Rank(q, v, lib, usual, 10)
+	_, err = Rank(t.Context(), q, v, lib, usual, 10)
 	assert.ErrorContains(t, err, "not a date")
 }
 

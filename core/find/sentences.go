@@ -1,6 +1,7 @@
 package find
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"sync"
@@ -108,11 +109,11 @@ func PieceTexts(d *doc.Document, e *index.Entry) []string {
 
 // Grouped is an embedder that takes the texts of several chunks at once.
 type Grouped interface {
-	EmbedGroups(groups [][]string) ([][]embed.Vector, error) // [len(groups)][len(groups[i])]
+	EmbedGroups(ctx context.Context, groups [][]string) ([][]embed.Vector, error) // [len(groups)][len(groups[i])]
 }
 
 // warm takes in the chunks that are not here yet, all at once when the embedder can.
-func (m *Memory) warm(entries []*index.Entry, texts Texts, emb embed.Embedder) error {
+func (m *Memory) warm(ctx context.Context, entries []*index.Entry, texts Texts, emb embed.Embedder) error {
 	g, ok := emb.(Grouped)
 	if !ok {
 		return nil
@@ -123,7 +124,7 @@ func (m *Memory) warm(entries []*index.Entry, texts Texts, emb embed.Embedder) e
 		if m.kept.Contains(memoryKey{emb.ID(), e.Version, e.Span}) {
 			continue
 		}
-		d, err := texts.Version(e.Version)
+		d, err := texts.Version(ctx, e.Version)
 		if err != nil {
 			return fmt.Errorf("open %s for ranking: %w", e.Address, err)
 		}
@@ -132,13 +133,13 @@ func (m *Memory) warm(entries []*index.Entry, texts Texts, emb embed.Embedder) e
 	if len(missing) == 0 {
 		return nil
 	}
-	vs, err := g.EmbedGroups(groups)
+	vs, err := g.EmbedGroups(ctx, groups)
 	if err != nil {
 		return fmt.Errorf("embed the sentences of %d chunks: %w", len(missing), err)
 	}
 	for i, e := range missing {
 		heads := 1 + len(e.Path)
-		d, err := texts.Version(e.Version)
+		d, err := texts.Version(ctx, e.Version)
 		if err != nil {
 			return fmt.Errorf("open %s for ranking: %w", e.Address, err)
 		}
@@ -148,16 +149,16 @@ func (m *Memory) warm(entries []*index.Entry, texts Texts, emb embed.Embedder) e
 }
 
 // Chunk gives the sentence vectors of a chunk.
-func (m *Memory) Chunk(e *index.Entry, texts Texts, emb embed.Embedder) (*Embedded, error) {
+func (m *Memory) Chunk(ctx context.Context, e *index.Entry, texts Texts, emb embed.Embedder) (*Embedded, error) {
 	key := memoryKey{emb.ID(), e.Version, e.Span}
 	if vs, ok := m.kept.Get(key); ok {
 		return vs, nil
 	}
-	d, err := texts.Version(e.Version)
+	d, err := texts.Version(ctx, e.Version)
 	if err != nil {
 		return nil, fmt.Errorf("open %s for ranking: %w", e.Address, err)
 	}
-	vs, err := emb.Embed(PieceTexts(d, e))
+	vs, err := emb.Embed(ctx, PieceTexts(d, e))
 	if err != nil {
 		return nil, fmt.Errorf("embed the sentences of %s: %w", e.Address, err)
 	}
@@ -172,8 +173,8 @@ func embedded(d *doc.Document, e *index.Entry, headings, pieces []embed.Vector) 
 }
 
 // Holds tells which kinds of thing a chunk holds: kinds of quantity by their names, place, person, yes-no.
-func (m *Memory) Holds(e *index.Entry, texts Texts, emb embed.Embedder) (map[string]bool, error) {
-	x, err := m.Chunk(e, texts, emb)
+func (m *Memory) Holds(ctx context.Context, e *index.Entry, texts Texts, emb embed.Embedder) (map[string]bool, error) {
+	x, err := m.Chunk(ctx, e, texts, emb)
 	if err != nil {
 		return nil, err
 	}
@@ -181,8 +182,8 @@ func (m *Memory) Holds(e *index.Entry, texts Texts, emb embed.Embedder) (map[str
 }
 
 // nearest is the best likeness of meaning that a single heading or sentence of a chunk has to a question.
-func (m *Memory) nearest(q embed.Vector, e *index.Entry, texts Texts, emb embed.Embedder) (float64, error) {
-	vs, err := m.Chunk(e, texts, emb)
+func (m *Memory) nearest(ctx context.Context, q embed.Vector, e *index.Entry, texts Texts, emb embed.Embedder) (float64, error) {
+	vs, err := m.Chunk(ctx, e, texts, emb)
 	if err != nil {
 		return 0, err
 	}

@@ -1,6 +1,7 @@
 package find
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -36,17 +37,17 @@ type grouping struct {
 	single, groups int
 }
 
-func (g *grouping) Embed(texts []string) ([]embed.Vector, error) {
+func (g *grouping) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
 	g.single++
-	return g.Embedder.Embed(texts)
+	return g.Embedder.Embed(ctx, texts)
 }
 
-func (g *grouping) EmbedGroups(groups [][]string) ([][]embed.Vector, error) {
+func (g *grouping) EmbedGroups(ctx context.Context, groups [][]string) ([][]embed.Vector, error) {
 	g.groups++
 	out := make([][]embed.Vector, len(groups))
 	for i, texts := range groups {
 		var err error
-		if out[i], err = g.Embedder.Embed(texts); err != nil {
+		if out[i], err = g.Embedder.Embed(ctx, texts); err != nil {
 			return nil, err
 		}
 	}
@@ -68,7 +69,7 @@ func TestSentencesOfAllCandidatesAreReadAtOnce(t *testing.T) {
 	rank(t, v, lib, usual, "puppy")
 	assert.Equal(t, 1, g.groups, "they are remembered")
 	e := v.Entry(0)
-	vs, err := m.Chunk(e, lib.Texts, g)
+	vs, err := m.Chunk(t.Context(), e, lib.Texts, g)
 	require.NoError(t, err)
 	assert.Len(t, vs.Pieces, 1)
 	assert.Len(t, vs.Headings, 1, "the title")

@@ -29,7 +29,7 @@ func wordVectors(t testing.TB, n int) []embed.Vector {
 	}
 	static, err := embed.NewStatic()
 	require.NoError(t, err)
-	vs, err := static.Embed(words[:n])
+	vs, err := static.Embed(t.Context(), words[:n])
 	require.NoError(t, err)
 	return Flat(vs)
 }

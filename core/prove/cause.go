@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -125,11 +126,11 @@ type Probe interface {
 	// Where is the address that a page of some name would have; "" when nobody can tell.
 	Where(name string) string
 	// Holding finds places that hold what an expectation (Mentions, Gives, Reaches) wants, those that can be drawn on first.
-	Holding(e Expectation) ([]Held, error)
+	Holding(ctx context.Context, e Expectation) ([]Held, error)
 	// Again answers the question under an altered method; with documents, from them alone.
-	Again(change Alteration, documents []string) (Seen, Verdict, error)
+	Again(ctx context.Context, change Alteration, documents []string) (Seen, Verdict, error)
 	// Whole reports whether one chunk would hold all of a place under an altered method.
-	Whole(change Alteration, h Held) (bool, error)
+	Whole(ctx context.Context, change Alteration, h Held) (bool, error)
 	// Rules are the method's house rules.
 	Rules() []rule.Rule
 }
@@ -146,15 +147,15 @@ type inquiry struct {
 
 // Diagnose finds the cause of a failure: each step looks at the trail, and asks again under other conditions where the trail
 // alone does not tell. The first cause that is shown stands.
-func Diagnose(q Question, s Seen, v Verdict, p Probe) (Diagnosis, error) {
+func Diagnose(ctx context.Context, q Question, s Seen, v Verdict, p Probe) (Diagnosis, error) {
 	n := &inquiry{q: q, s: s, v: v, p: p, out: Diagnosis{Shown: []string{}, Fixes: []Fix{}}}
 	for _, f := range v.Findings {
 		if !f.Held {
 			n.failing = append(n.failing, f.Expectation)
 		}
 	}
-	for _, step := range []func() (bool, error){n.rules, n.refusals, n.askedBack, n.invented, n.manner, n.sources} {
-		done, err := step()
+	for _, step := range []func(context.Context) (bool, error){n.rules, n.refusals, n.askedBack, n.invented, n.manner, n.sources} {
+		done, err := step(ctx)
 		if err != nil {
 			return n.out, fmt.Errorf("diagnose %s: %w", q.ID, err)
 		}
@@ -166,17 +167,17 @@ func Diagnose(q Question, s Seen, v Verdict, p Probe) (Diagnosis, error) {
 		n.found(Doubtful, "the reply draws on what was expected, and nothing shows what is wrong with it")
 		n.fix(Fix{Label: "Look whether the reply is right after all, and amend the expectation", Do: "amend"})
 	}
-	return n.out, n.tryFixes()
+	return n.out, n.tryFixes(ctx)
 }
 
 // tryFixes asks the question once more under each change that is proposed.
-func (n *inquiry) tryFixes() error {
+func (n *inquiry) tryFixes(ctx context.Context) error {
 	for i := range n.out.Fixes {
 		f := &n.out.Fixes[i]
 		if f.Change == nil || f.Cures || f.Change.Recuts() || f.Change.Fetches() { // another index is made, and pages are fetched, for the whole set alone
 			continue
 		}
-		_, v, err := n.p.Again(*f.Change, nil)
+		_, v, err := n.p.Again(ctx, *f.Change, nil)
 		if err != nil {
 			return fmt.Errorf("try %q: %w", f.Label, err)
 		}
@@ -231,8 +232,8 @@ func (n *inquiry) set(label, key, value string) {
 }
 
 // again asks once more and says what came of it.
-func (n *inquiry) again(what string, change Alteration, documents ...string) (Seen, Verdict, error) {
-	s, v, err := n.p.Again(change, documents)
+func (n *inquiry) again(ctx context.Context, what string, change Alteration, documents ...string) (Seen, Verdict, error) {
+	s, v, err := n.p.Again(ctx, change, documents)
 	if err != nil {
 		return s, v, err
 	}
@@ -262,7 +263,7 @@ func (n *inquiry) has(kinds ...string) (Expectation, bool) {
 }
 
 // rules looks for a house rule that should have fired and did not, or that fired and should not have.
-func (n *inquiry) rules() (bool, error) {
+func (n *inquiry) rules(ctx context.Context) (bool, error) {
 	if e, ok := n.has(Follows, HandsOver); ok {
 		return n.missedRule(e), nil
 	}
@@ -274,7 +275,7 @@ func (n *inquiry) rules() (bool, error) {
 	for _, f := range st.Fired {
 		ids, names = append(ids, f.Rule), append(names, "“"+f.Name+"”")
 	}
-	_, v, err := n.again("without "+strings.Join(names, ", "), Alteration{RulesOff: ids})
+	_, v, err := n.again(ctx, "without "+strings.Join(names, ", "), Alteration{RulesOff: ids})
 	if err != nil || !v.Passed {
 		return false, err
 	}
@@ -312,7 +313,7 @@ func (n *inquiry) missedRule(e Expectation) bool {
 }
 
 // refusals looks at questions that should have been refused.
-func (n *inquiry) refusals() (bool, error) {
+func (n *inquiry) refusals(context.Context) (bool, error) {
 	if _, ok := n.has(Refuses); !ok {
 		return false, nil
 	}
@@ -326,7 +327,7 @@ func (n *inquiry) refusals() (bool, error) {
 	return true, nil
 }
 
-func (n *inquiry) askedBack() (bool, error) {
+func (n *inquiry) askedBack(context.Context) (bool, error) {
 	if _, ok := n.has(AsksBack); !ok {
 		return false, nil
 	}
@@ -335,7 +336,7 @@ func (n *inquiry) askedBack() (bool, error) {
 }
 
 // invented looks for sentences of a model that the evidence does not carry.
-func (n *inquiry) invented() (bool, error) {
+func (n *inquiry) invented(context.Context) (bool, error) {
 	t := n.s.Trail
 	if t.Written == nil {
 		return false, nil
@@ -353,14 +354,14 @@ func (n *inquiry) invented() (bool, error) {
 }
 
 // manner looks at replies that say the right thing in the wrong way, and at words that should not be said.
-func (n *inquiry) manner() (bool, error) {
+func (n *inquiry) manner(ctx context.Context) (bool, error) {
 	for _, e := range n.failing {
 		if e.Kind != Short && e.Kind != Language && e.Kind != NotMentions {
 			return false, nil
 		}
 	}
 	if e, ok := n.has(NotMentions); ok {
-		return n.forbidden(e)
+		return n.forbidden(ctx, e)
 	}
 	if e, ok := n.has(Short); ok {
 		n.set("Let replies have "+e.Values[0]+" words", "answer.words", fmt.Sprint(max(20, mostWords(e))))
@@ -374,7 +375,7 @@ func (n *inquiry) manner() (bool, error) {
 }
 
 // forbidden looks where words come from that should not be said.
-func (n *inquiry) forbidden(e Expectation) (bool, error) {
+func (n *inquiry) forbidden(ctx context.Context, e Expectation) (bool, error) {
 	for _, s := range n.s.Trail.Reply {
 		if is, _ := mentions(s.Text, e.Values); !is {
 			continue
@@ -391,7 +392,7 @@ func (n *inquiry) forbidden(e Expectation) (bool, error) {
 		d := n.s.Documents[s.Candidate]
 		n.show("“%s” comes from %s", s.Text, d.Address)
 		n.set("Never say “"+said+"”", "answer.never", "“"+said+"”")
-		others, err := n.p.Holding(Expectation{Kind: Mentions, Values: []string{said}})
+		others, err := n.p.Holding(ctx, Expectation{Kind: Mentions, Values: []string{said}})
 		if err != nil {
 			return false, err
 		}

@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"slices"
@@ -14,7 +15,7 @@ import (
 
 // sources follows what was expected from the corpus into the reply: is it there, can it be drawn on, does one chunk hold it, does
 // it rank, is it kept, is it said?
-func (n *inquiry) sources() (bool, error) {
+func (n *inquiry) sources(ctx context.Context) (bool, error) {
 	named, err := n.documents()
 	if err != nil {
 		return false, err
@@ -33,14 +34,14 @@ func (n *inquiry) sources() (bool, error) {
 	}
 	if !wantsFact {
 		if n.v.Refused {
-			return n.refused(Held{}, false)
+			return n.refused(ctx, Held{}, false)
 		}
 		if _, ok := n.has(Cites); ok {
 			return n.wrongPage(named), nil
 		}
 		return false, nil
 	}
-	held, err := n.p.Holding(fact)
+	held, err := n.p.Holding(ctx, fact)
 	if err != nil {
 		return false, err
 	}
@@ -69,7 +70,7 @@ func (n *inquiry) sources() (bool, error) {
 		n.fix(Fix{Label: "Cut by structure", Change: &Alteration{Settings: map[string]string{"chunk.strategy": "structure"}}})
 		n.fix(Fix{Label: "Make chunks larger", Change: &Alteration{Settings: map[string]string{"chunk.size": "400", "chunk.overlap": "60"}}})
 		for _, f := range n.out.Fixes {
-			whole, err := n.p.Whole(*f.Change, place)
+			whole, err := n.p.Whole(ctx, *f.Change, place)
 			if err != nil {
 				return false, err
 			}
@@ -77,7 +78,7 @@ func (n *inquiry) sources() (bool, error) {
 		}
 		return n.found(CutAcross, "a cut runs through the passage in %s", place.Address), nil
 	}
-	return n.ranked(place)
+	return n.ranked(ctx, place)
 }
 
 // namesExpected are the documents that the question names.
@@ -185,21 +186,21 @@ func candidate(s Seen, h Held) int {
 func kept(s Seen, rank int) bool { return rank > 0 && s.Trail.Candidates[rank-1].Kept }
 
 // ranked looks why a place that can be drawn on was not, or was and is not said.
-func (n *inquiry) ranked(h Held) (bool, error) {
+func (n *inquiry) ranked(ctx context.Context, h Held) (bool, error) {
 	r := candidate(n.s, h)
 	if kept(n.s, r) {
 		n.show("the passage ranks %d and is kept", r)
 		if n.v.Refused {
-			return n.refused(h, true)
+			return n.refused(ctx, h, true)
 		}
-		return n.said(h, r)
+		return n.said(ctx, h, r)
 	}
 	if r > 0 {
 		n.show("the passage ranks %d, below what is kept", r)
 	} else {
 		n.show("the passage is not among the first %d", len(n.s.Trail.Candidates))
 	}
-	if lost, err := n.rewriting(h); lost || err != nil {
+	if lost, err := n.rewriting(ctx, h); lost || err != nil {
 		return lost, err
 	}
 	for _, l := range n.s.Trail.Left {
@@ -215,7 +216,7 @@ func (n *inquiry) ranked(h Held) (bool, error) {
 		}
 	}
 	deep := Alteration{Settings: map[string]string{"find.keep": "50", "find.candidates": "400"}}
-	s, v, err := n.again("with 50 chunks kept", deep)
+	s, v, err := n.again(ctx, "with 50 chunks kept", deep)
 	if err != nil {
 		return false, err
 	}
@@ -261,7 +262,7 @@ var passes = map[string]string{
 }
 
 // rewriting looks whether the passage is found when the question is searched for as it was put.
-func (n *inquiry) rewriting(h Held) (bool, error) {
+func (n *inquiry) rewriting(ctx context.Context, h Held) (bool, error) {
 	var changed []string
 	for _, st := range n.s.Trail.Reading.Steps {
 		if st.Changed && passes[st.Pass] != "" {
@@ -275,13 +276,13 @@ func (n *inquiry) rewriting(h Held) (bool, error) {
 	for _, key := range slices.Sorted(maps.Values(passes)) {
 		off[key] = "false"
 	}
-	s, v, err := n.again("searched for as it was put", Alteration{Settings: off})
+	s, v, err := n.again(ctx, "searched for as it was put", Alteration{Settings: off})
 	if err != nil || !v.Passed && !kept(s, candidate(s, h)) {
 		return false, err
 	}
 	blamed := ""
 	for _, pass := range changed {
-		s, v, err := n.again("without the pass "+pass, Alteration{Settings: map[string]string{passes[pass]: "false"}})
+		s, v, err := n.again(ctx, "without the pass "+pass, Alteration{Settings: map[string]string{passes[pass]: "false"}})
 		if err != nil {
 			return false, err
 		}
@@ -299,8 +300,8 @@ func (n *inquiry) rewriting(h Held) (bool, error) {
 }
 
 // refused looks whether a lower bar would have let the right answer through.
-func (n *inquiry) refused(h Held, known bool) (bool, error) {
-	s, v, err := n.again("with the evidence bar at 0", Alteration{Settings: map[string]string{"answer.bar": "0"}})
+func (n *inquiry) refused(ctx context.Context, h Held, known bool) (bool, error) {
+	s, v, err := n.again(ctx, "with the evidence bar at 0", Alteration{Settings: map[string]string{"answer.bar": "0"}})
 	if err != nil {
 		return false, err
 	}
@@ -320,7 +321,7 @@ func (n *inquiry) refused(h Held, known bool) (bool, error) {
 		return n.found(WronglyRefused, "it is refused, and below the bar there is no right answer either: %s", t.Why), nil
 	}
 	n.s, n.v = s, v // what would have been said
-	return n.said(h, candidate(s, h))
+	return n.said(ctx, h, candidate(s, h))
 }
 
 // wrongPage: the reply holds what it should and cites something else.
@@ -335,7 +336,7 @@ func (n *inquiry) wrongPage(named []Known) bool {
 }
 
 // said looks why a passage that is kept is not said.
-func (n *inquiry) said(h Held, r int) (bool, error) {
+func (n *inquiry) said(ctx context.Context, h Held, r int) (bool, error) {
 	if done := n.contradicted(h); done {
 		return true, nil
 	}
@@ -345,7 +346,7 @@ func (n *inquiry) said(h Held, r int) (bool, error) {
 		n.settle(&h)
 		return n.found(NotUsed, "the reply draws on the passage in %s and leaves out “%s”", h.Address, shortened(h.Text)), nil
 	}
-	_, v, err := n.again("from "+h.Address+" alone, whatever its support", Alteration{Settings: map[string]string{"answer.bar": "0"}}, h.Document)
+	_, v, err := n.again(ctx, "from "+h.Address+" alone, whatever its support", Alteration{Settings: map[string]string{"answer.bar": "0"}}, h.Document)
 	if err != nil {
 		return false, err
 	}

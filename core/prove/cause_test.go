@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"context"
 	"errors"
 	"slices"
 	"strings"
@@ -35,7 +36,7 @@ func (s *scripted) Named(names []string) ([]Known, error) {
 	return out, s.fails
 }
 
-func (s *scripted) Holding(Expectation) ([]Held, error) { return s.held, s.fails }
+func (s *scripted) Holding(context.Context, Expectation) ([]Held, error) { return s.held, s.fails }
 
 func (s *scripted) Rules() []rule.Rule { return s.rules }
 
@@ -46,11 +47,11 @@ func (s *scripted) Where(name string) string {
 	return ""
 }
 
-func (s *scripted) Whole(change Alteration, _ Held) (bool, error) {
+func (s *scripted) Whole(ctx context.Context, change Alteration, _ Held) (bool, error) {
 	return change.Settings["chunk.size"] != "", s.fails
 }
 
-func (s *scripted) Again(change Alteration, documents []string) (Seen, Verdict, error) {
+func (s *scripted) Again(ctx context.Context, change Alteration, documents []string) (Seen, Verdict, error) {
 	var keys []string
 	for k, v := range change.Settings {
 		keys = append(keys, k+"="+v)
@@ -96,7 +97,7 @@ func diagnosed(t *testing.T, q Question, s Seen, p *scripted) Diagnosis {
 	t.Helper()
 	v := Judge(q, s)
 	require.False(t, v.Passed, "the question has to fail")
-	d, err := Diagnose(q, s, v, p)
+	d, err := Diagnose(t.Context(), q, s, v, p)
 	require.NoError(t, err)
 	assert.NotEmpty(t, d.Why)
 	return d
@@ -245,7 +246,7 @@ func TestThePlaceThatIsMeant(t *testing.T) {
 
 func TestADiagnosisThatBreaksOffSaysSo(t *testing.T) {
 	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
-	_, err := Diagnose(wanted, s, Judge(wanted, s), &scripted{fails: errors.New("the disk is full")})
+	_, err := Diagnose(t.Context(), wanted, s, Judge(wanted, s), &scripted{fails: errors.New("the disk is full")})
 	assert.ErrorContains(t, err, "the disk is full")
 }
 
@@ -286,16 +287,16 @@ func TestOtherCutsAreShown(t *testing.T) {
 func TestWhereWhatIsExpectedStands(t *testing.T) {
 	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, false))
 	q := Question{ID: "q", Text: "What does a kayak cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"£6.50"}}, {Kind: Cites, Values: []string{"/fares"}}, {Kind: Short, Values: []string{"9"}}}}
-	got, err := LookFor(q, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
+	got, err := LookFor(t.Context(), q, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
 	require.NoError(t, err)
 	require.Len(t, got, 2, "a length stands nowhere")
 	assert.Equal(t, []int{0, 2}, []int{got[0].Expectation, got[0].Rank})
 	assert.Equal(t, "A kayak costs £6.50 each way.", got[0].Text)
 	assert.False(t, got[0].Kept)
 	assert.Equal(t, []int{1, 2}, []int{got[1].Expectation, got[1].Rank})
-	got, err = LookFor(q, s, &scripted{})
+	got, err = LookFor(t.Context(), q, s, &scripted{})
 	require.NoError(t, err)
 	assert.Empty(t, got, "nothing holds it")
-	_, err = LookFor(q, s, &scripted{fails: errors.New("the disk is gone")})
+	_, err = LookFor(t.Context(), q, s, &scripted{fails: errors.New("the disk is gone")})
 	assert.ErrorContains(t, err, "the disk is gone")
 }

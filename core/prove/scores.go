@@ -80,9 +80,7 @@ func score(q Question, s Seen, v Verdict) Scores {
 			out.CitedOf++
 		}
 	}
-	if w := s.Trail.Written; w != nil {
-		out.TokensIn, out.TokensOut, out.Price = w.In, w.Out, w.Price
-	}
+	out.TokensIn, out.TokensOut, out.Price = s.Trail.Cost()
 	return out
 }
 

@@ -1,6 +1,9 @@
 package prove
 
-import "fmt"
+import (
+	"context"
+	"fmt"
+)
 
 // Wanted is a place that holds what one expectation wants, and how far it came in a reply.
 type Wanted struct {
@@ -21,7 +24,7 @@ type Wanted struct {
 
 // LookFor finds where what a question expects stands, one place an expectation: that which the question names, else one that can be
 // drawn on and shares the most words with it. An expectation that nothing holds, and one that asks for no words, has none.
-func LookFor(q Question, s Seen, p Probe) ([]Wanted, error) {
+func LookFor(ctx context.Context, q Question, s Seen, p Probe) ([]Wanted, error) {
 	n := &inquiry{q: q, s: s, p: p}
 	named, err := n.documents()
 	if err != nil {
@@ -31,7 +34,7 @@ func LookFor(q Question, s Seen, p Probe) ([]Wanted, error) {
 	for i, e := range q.Expect {
 		switch e.Kind {
 		case Mentions, Gives, Reaches:
-			held, err := p.Holding(e)
+			held, err := p.Holding(ctx, e)
 			if err != nil {
 				return nil, fmt.Errorf("look for what %s expects: %w", q.ID, err)
 			}

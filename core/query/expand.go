@@ -2,6 +2,7 @@ package query
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -39,13 +40,13 @@ func (w *work) addRelated() string {
 // feedBack takes words over from the first results: a relevance model mixed with the question (RM3: Abdul-Jaleel et al.
 // 2004, "UMass at TREC 2004: Novelty and HARD"). A word's weight is its share of each chunk's words, summed over the chunks by
 // their scores; the weights taken over sum to Share of all.
-func (w *work) feedBack() string {
+func (w *work) feedBack(ctx context.Context) string {
 	if w.tools.Look == nil {
 		return "nothing can be searched yet"
 	}
 	first := w.finish()
 	w.reading.Searches, w.reading.Terms = nil, nil
-	found, err := w.tools.Look(first, w.set.Chunks)
+	found, err := w.tools.Look(ctx, first, w.set.Chunks)
 	if err != nil {
 		return "the first search failed: " + err.Error()
 	}
@@ -103,11 +104,11 @@ func relevance(found []Found, most int, sum float64) []Term {
 const modelWeight = 0.9
 
 // askModel has the connected model word the question.
-func (w *work) askModel() string {
+func (w *work) askModel(ctx context.Context) string {
 	if w.tools.Write == nil {
 		return "no model is connected"
 	}
-	got, err := w.tools.Write(w.question, w.now)
+	got, err := w.tools.Write(ctx, w.question, w.now)
 	if err != nil {
 		return "the model did not do it: " + err.Error()
 	}

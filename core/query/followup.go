@@ -1,6 +1,7 @@
 package query
 
 import (
+	"context"
 	"regexp"
 	"slices"
 	"strconv"
@@ -51,7 +52,7 @@ func lastUser(turns []Turn) string {
 }
 
 // completeFollowUp has a question that leans on the conversation take over its subject.
-func (w *work) completeFollowUp() string {
+func (w *work) completeFollowUp(ctx context.Context) string {
 	turns := w.question.Turns
 	if len(turns) == 0 {
 		return "nothing was said before"
@@ -64,7 +65,7 @@ func (w *work) completeFollowUp() string {
 	if !leans(w.now, termsOf(w.now)) {
 		return "it stands alone"
 	}
-	before, ok := w.before(turns)
+	before, ok := w.before(ctx, turns)
 	if !ok {
 		return "nothing was asked before"
 	}
@@ -87,7 +88,7 @@ func (w *work) completeFollowUp() string {
 }
 
 // before reads the question before, as it stood in its own conversation. Courtesies are passed over.
-func (w *work) before(turns []Turn) (Reading, bool) {
+func (w *work) before(ctx context.Context, turns []Turn) (Reading, bool) {
 	for i := len(turns) - 1; i >= 0; i-- {
 		if turns[i].Role != "user" || courtesy(turns[i].Text) != Ask || !hasWord(turns[i].Text) {
 			continue
@@ -95,7 +96,7 @@ func (w *work) before(turns []Turn) (Reading, bool) {
 		tools, set := w.tools, w.set
 		tools.Write, tools.Look, tools.Clock = nil, nil, nil
 		set.Related, set.Feedback, set.Model = false, false, false
-		return Read(Question{Text: turns[i].Text, Turns: turns[:i]}, tools, set), true
+		return Read(ctx, Question{Text: turns[i].Text, Turns: turns[:i]}, tools, set), true
 	}
 	return Reading{}, false
 }

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"context"
 	"errors"
 	"strings"
 	"testing"
@@ -30,7 +31,7 @@ func talk(q string, s Settings, turns ...string) Reading {
 	for i, t := range turns {
 		ts = append(ts, Turn{Role: []string{"user", "assistant"}[i%2], Text: t})
 	}
-	return Read(Question{Text: q, Turns: ts}, Tools{Corpus: wider(), Lexicon: vectors()}, s)
+	return Read(context.Background(), Question{Text: q, Turns: ts}, Tools{Corpus: wider(), Lexicon: vectors()}, s)
 }
 
 func TestEllipsesAreCompleted(t *testing.T) {
@@ -92,7 +93,7 @@ func TestSeveralQuestionsArePartedAndOneIsNot(t *testing.T) {
 func TestGlossaryWorksBothWays(t *testing.T) {
 	glossary := []Entry{{Term: "SUP", Means: []string{"stand-up paddleboard"}}, {Term: "cars", Means: []string{"vehicle", "wagon"}}}
 	read := func(q string) Reading {
-		return Read(Question{Text: q}, Tools{Corpus: wider(), Lexicon: vectors(), Glossary: glossary}, all)
+		return Read(t.Context(), Question{Text: q}, Tools{Corpus: wider(), Lexicon: vectors(), Glossary: glossary}, all)
 	}
 	assert.Contains(t, stems(read("sup fare")), "paddleboard")
 	assert.NotContains(t, stems(read("a stand-up paddleboard")), "sup", "the corpus lacks the word")
@@ -103,7 +104,7 @@ func TestGlossaryWorksBothWays(t *testing.T) {
 	assert.NotContains(t, stems(read("support desk")), "paddleboard", "whole words alone")
 	off := all
 	off.Glossary = false
-	assert.NotContains(t, stems(Read(Question{Text: "sup"}, Tools{Corpus: wider(), Lexicon: vectors(), Glossary: glossary}, off)), "paddleboard")
+	assert.NotContains(t, stems(Read(t.Context(), Question{Text: "sup"}, Tools{Corpus: wider(), Lexicon: vectors(), Glossary: glossary}, off)), "paddleboard")
 	assert.NotEmpty(t, Entry{Term: "x"}.Check())
 	assert.Empty(t, glossary[0].Check())
 }
@@ -132,12 +133,12 @@ func TestRelevanceModel(t *testing.T) {
 func TestFeedbackTakesWordsOfFirstResults(t *testing.T) {
 	s := all
 	s.Feedback, s.Chunks, s.Words, s.Share = true, 3, 4, 0.5
-	tools := Tools{Corpus: wider(), Lexicon: vectors(), Look: func(r Reading, n int) ([]Found, error) {
+	tools := Tools{Corpus: wider(), Lexicon: vectors(), Look: func(_ context.Context, r Reading, n int) ([]Found, error) {
 		assert.Equal(t, 3, n)
 		assert.NotEmpty(t, r.Searches)
 		return []Found{{"kayak rack small craft", 2}}, nil
 	}}
-	r := Read(Question{Text: "kayak refund"}, tools, s)
+	r := Read(t.Context(), Question{Text: "kayak refund"}, tools, s)
 	assert.Contains(t, stems(r), "craft")
 	own, more := 0.0, 0.0
 	for _, x := range r.Terms {
@@ -148,8 +149,8 @@ func TestFeedbackTakesWordsOfFirstResults(t *testing.T) {
 		}
 	}
 	assert.Greater(t, own, more, "a word that was asked for already is not taken over")
-	tools.Look = func(Reading, int) ([]Found, error) { return nil, errors.New("out of order") }
-	r = Read(Question{Text: "kayak refund"}, tools, s)
+	tools.Look = func(context.Context, Reading, int) ([]Found, error) { return nil, errors.New("out of order") }
+	r = Read(t.Context(), Question{Text: "kayak refund"}, tools, s)
 	assert.Equal(t, "kayak refund", r.Text(), "a search that fails loses nothing")
 }
 
@@ -168,20 +169,20 @@ func TestAnotherLanguageIsTold(t *testing.T) {
 func TestModelWordsAreSearchedBesideThePlainQuestion(t *testing.T) {
 	s := all
 	s.Model = true
-	write := func(q Question, now string) (Written, error) {
+	write := func(_ context.Context, q Question, now string) (Written, error) {
 		return Written{Alone: "price of a kayak", Wordings: []string{"kayak fare", " "}, Passage: "A kayak costs £6."}, nil
 	}
-	r := Read(Question{Text: "What would I pay for my kayak?"}, Tools{Corpus: wider(), Lexicon: vectors(), Write: write}, s)
+	r := Read(t.Context(), Question{Text: "What would I pay for my kayak?"}, Tools{Corpus: wider(), Lexicon: vectors(), Write: write}, s)
 	var passes []string
 	for _, x := range r.Searches {
 		passes = append(passes, x.Pass)
 	}
 	assert.Equal(t, []string{PassAsked, PassModel, PassModel, SearchPassage}, passes)
-	german := Read(Question{Text: "Wie viel kostet die Überfahrt mit dem Kajak nach der Insel?"}, Tools{Corpus: wider(), Lexicon: vectors(), Write: write}, s)
+	german := Read(t.Context(), Question{Text: "Wie viel kostet die Überfahrt mit dem Kajak nach der Insel?"}, Tools{Corpus: wider(), Lexicon: vectors(), Write: write}, s)
 	assert.Equal(t, "price of a kayak", german.Searches[0].Text)
 	assert.Equal(t, "de", german.Language)
-	failing := func(Question, string) (Written, error) { return Written{}, errors.New("out of order") }
-	r = Read(Question{Text: "kayak fare"}, Tools{Corpus: wider(), Lexicon: vectors(), Write: failing}, s)
+	failing := func(context.Context, Question, string) (Written, error) { return Written{}, errors.New("out of order") }
+	r = Read(t.Context(), Question{Text: "kayak fare"}, Tools{Corpus: wider(), Lexicon: vectors(), Write: failing}, s)
 	assert.Len(t, r.Searches, 1)
 	assert.Contains(t, r.Steps[len(r.Steps)-1].Why, "out of order")
 }

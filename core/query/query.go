@@ -3,6 +3,7 @@
 package query
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -196,7 +197,7 @@ type Lexicon interface {
 }
 
 // Look searches for a reading and gives the texts of the first chunks, best first, each with a score over 0.
-type Look func(r Reading, chunks int) ([]Found, error)
+type Look func(ctx context.Context, r Reading, chunks int) ([]Found, error)
 
 // Found is one chunk that was found.
 type Found struct {
@@ -212,7 +213,7 @@ type Written struct {
 }
 
 // Writer words questions by a model.
-type Writer func(q Question, now string) (Written, error)
+type Writer func(ctx context.Context, q Question, now string) (Written, error)
 
 // Tools are what the passes draw on. Look, Write and Clock may be nil.
 type Tools struct {
@@ -225,8 +226,8 @@ type Tools struct {
 	Clock    func() time.Duration
 }
 
-// Read runs the passes over a question.
-func Read(q Question, tools Tools, s Settings) Reading {
+// Read runs the passes over a question. ctx reaches what the passes ask of others: a search, a model.
+func Read(ctx context.Context, q Question, tools Tools, s Settings) Reading {
 	asked := strings.TrimSpace(q.Text)
 	w := &work{question: q, tools: tools, set: s, now: asked}
 	w.reading = Reading{Kind: Ask, Wordings: []Wording{{Pass: PassAsked, Text: asked}}}
@@ -234,24 +235,24 @@ func Read(q Question, tools Tools, s Settings) Reading {
 		w.reading.Kind = Empty
 		return w.reading
 	}
-	w.run(PassCourtesy)
+	w.run(ctx, PassCourtesy)
 	if w.reading.Kind != Ask {
 		return w.reading
 	}
-	w.run(PassCommands)
+	w.run(ctx, PassCommands)
 	if w.reading.Kind != Ask {
 		return w.reading
 	}
-	w.run(PassLanguage)
+	w.run(ctx, PassLanguage)
 	foreign := w.reading.Language != ""
 	if foreign { // what a model makes of it in the corpus's language is what the other passes work on
-		w.run(PassModel)
+		w.run(ctx, PassModel)
 	}
 	for name := range strings.SplitSeq(s.Order, ",") {
-		w.run(name)
+		w.run(ctx, name)
 	}
 	if !foreign {
-		w.run(PassModel)
+		w.run(ctx, PassModel)
 	}
 	return w.finish()
 }
@@ -279,7 +280,7 @@ type pass struct {
 }
 
 // pass finds a pass by its name.
-func (w *work) pass(name string) (pass, bool) {
+func (w *work) pass(ctx context.Context, name string) (pass, bool) {
 	s := w.set
 	switch name {
 	case PassCourtesy:
@@ -293,7 +294,7 @@ func (w *work) pass(name string) (pass, bool) {
 	case PassSpelling:
 		return pass{s.Spelling, w.correctSpelling}, true
 	case PassFollowUp:
-		return pass{s.FollowUp, w.completeFollowUp}, true
+		return pass{s.FollowUp, func() string { return w.completeFollowUp(ctx) }}, true
 	case PassGlossary:
 		return pass{s.Glossary, w.lookUpGlossary}, true
 	case PassCompound:
@@ -301,16 +302,16 @@ func (w *work) pass(name string) (pass, bool) {
 	case PassRelated:
 		return pass{s.Related, w.addRelated}, true
 	case PassFeedback:
-		return pass{s.Feedback, w.feedBack}, true
+		return pass{s.Feedback, func() string { return w.feedBack(ctx) }}, true
 	case PassModel:
-		return pass{s.Model, w.askModel}, true
+		return pass{s.Model, func() string { return w.askModel(ctx) }}, true
 	}
 	return pass{}, false
 }
 
 // run has one pass do its part and writes down what it did.
-func (w *work) run(name string) {
-	p, ok := w.pass(name)
+func (w *work) run(ctx context.Context, name string) {
+	p, ok := w.pass(ctx, name)
 	if !ok {
 		return
 	}

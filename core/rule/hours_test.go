@@ -52,13 +52,13 @@ func TestNobodyThereAsksForDetailsInstead(t *testing.T) {
 	for when, open := range map[string]bool{"2026-07-01T08:30:00Z": true, "2026-01-05T08:30:00Z": false, "2026-07-01T16:30:00Z": false} { // 09:30, 08:30 and 17:30 there
 		at, err := time.Parse(time.RFC3339, when)
 		require.NoError(t, err)
-		s, err := m.Walk([]Rule{r}, nil, Message{Text: "I want to speak to somebody", At: at}, false)
+		s, err := m.Walk(t.Context(), []Rule{r}, nil, Message{Text: "I want to speak to somebody", At: at}, false)
 		require.NoError(t, err)
 		assert.Equal(t, open, s.HandOver != nil, when)
 		assert.Equal(t, !open, s.Form != nil, when)
 	}
 	turns := []query.Turn{{Role: "user", Text: "I want to speak to somebody"}, {Role: "assistant", Text: "Under which number?"}}
-	s, err := m.Walk([]Rule{r}, turns, Message{Text: "01632 960123", At: time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)}, false)
+	s, err := m.Walk(t.Context(), []Rule{r}, turns, Message{Text: "01632 960123", At: time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)}, false)
 	require.NoError(t, err)
 	require.NotNil(t, s.Form, "a form once open is gone through, whoever has come meanwhile")
 	assert.True(t, s.Form.Done)
@@ -83,10 +83,10 @@ func TestAWideningRuleUndoesANarrowingOne(t *testing.T) {
 	require.Empty(t, CheckAll([]Rule{narrow, widen}))
 	m := matcher(t)
 	for _, rules := range [][]Rule{{narrow, widen}, {widen, narrow}} {
-		s, err := m.Walk(rules, nil, Message{Text: "a parcel to anywhere"}, false)
+		s, err := m.Walk(t.Context(), rules, nil, Message{Text: "a parcel to anywhere"}, false)
 		require.NoError(t, err)
 		assert.Empty(t, s.Sources)
-		s, err = m.Walk(rules, nil, Message{Text: "a parcel"}, false)
+		s, err = m.Walk(t.Context(), rules, nil, Message{Text: "a parcel"}, false)
 		require.NoError(t, err)
 		assert.Equal(t, []string{"freight"}, s.Sources)
 	}

@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"context"
 	"fmt"
 	"net/url"
 	"regexp"
@@ -61,11 +62,11 @@ func NewMatcher(e embed.Embedder, encoded bool) (*Matcher, error) {
 	return &Matcher{e, usual, met}, nil
 }
 
-func (m *Matcher) vector(s string) (embed.Vector, error) {
+func (m *Matcher) vector(ctx context.Context, s string) (embed.Vector, error) {
 	if v, ok := m.met.Get(s); ok {
 		return v, nil
 	}
-	vs, err := m.embedder.Embed([]string{s})
+	vs, err := m.embedder.Embed(ctx, []string{s})
 	if err != nil {
 		return nil, fmt.Errorf("embed %q for house rules: %w", s, err)
 	}
@@ -74,7 +75,7 @@ func (m *Matcher) vector(s string) (embed.Vector, error) {
 }
 
 // Match holds one rule's conditions against a message.
-func (m *Matcher) Match(r Rule, msg Message) (Match, error) {
+func (m *Matcher) Match(ctx context.Context, r Rule, msg Message) (Match, error) {
 	out := Match{Rule: r.ID, Needed: r.When.Nearness}
 	if out.Needed == 0 {
 		out.Needed = m.usual
@@ -84,7 +85,7 @@ func (m *Matcher) Match(r Rule, msg Message) (Match, error) {
 		out.Why = why
 		return out, nil
 	}
-	if err := m.like(w.Like, msg.Text, &out); err != nil {
+	if err := m.like(ctx, w.Like, msg.Text, &out); err != nil {
 		return out, err
 	}
 	switch c := contained(w.Contains, msg.Text); {
@@ -110,17 +111,17 @@ func (m *Matcher) Match(r Rule, msg Message) (Match, error) {
 }
 
 // like finds the nearest example. A message that is an example but for slips of the pen is as like as it is written.
-func (m *Matcher) like(examples []string, said string, out *Match) error {
+func (m *Matcher) like(ctx context.Context, examples []string, said string, out *Match) error {
 	if len(examples) == 0 {
 		return nil
 	}
-	v, err := m.vector(said)
+	v, err := m.vector(ctx, said)
 	if err != nil {
 		return err
 	}
 	out.Like = -1
 	for _, e := range examples {
-		x, err := m.vector(e)
+		x, err := m.vector(ctx, e)
 		if err != nil {
 			return err
 		}

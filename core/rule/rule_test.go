@@ -31,12 +31,12 @@ func TestEightExamplesCatchOtherWordingsAndSlips(t *testing.T) {
 		"I think I left my hat on the ferry this morning", "i hav lost my bagg on the baot", "my walet is missing since yesterday's crossing",
 		"has anybody handed in a purse", "forgot my galsses on bord",
 	} {
-		x, err := m.Match(lost, Message{Text: said})
+		x, err := m.Match(t.Context(), lost, Message{Text: said})
 		require.NoError(t, err)
 		assert.True(t, x.Holds, "%s: %s", said, x.Why)
 	}
 	for _, said := range []string{"How much is a kayak to Sandrel?", "Where can I leave my luggage?", "When does the first boat leave?", "Is there a lift on board?", "What happens if I miss my boat?", "I missed the last ferry"} {
-		x, err := m.Match(lost, Message{Text: said})
+		x, err := m.Match(t.Context(), lost, Message{Text: said})
 		require.NoError(t, err)
 		assert.False(t, x.Holds, "%s: %s", said, x.Why)
 	}
@@ -71,7 +71,7 @@ func TestConditions(t *testing.T) {
 		{When{}, Message{Text: "whatever"}, true},
 	}
 	for _, c := range cases {
-		x, err := m.Match(Rule{ID: "r", Name: "r", When: c.when}, c.msg)
+		x, err := m.Match(t.Context(), Rule{ID: "r", Name: "r", When: c.when}, c.msg)
 		require.NoError(t, err)
 		assert.Equal(t, c.holds, x.Holds, "%+v %q: %s", c.when, c.msg.Text, x.Why)
 		assert.NotEmpty(t, x.Why)
@@ -94,7 +94,7 @@ func converse(t *testing.T, rules []Rule, said ...string) (string, State) {
 	var s State
 	for _, x := range said {
 		var err error
-		s, err = m.Walk(rules, turns, Message{Text: x}, false)
+		s, err = m.Walk(t.Context(), rules, turns, Message{Text: x}, false)
 		require.NoError(t, err)
 		reply := s.Say
 		if reply == "" {
@@ -165,19 +165,19 @@ func TestRulesThatWaitForNoAnswer(t *testing.T) {
 	m := matcher(t)
 	r := callBack
 	r.When = When{Unanswered: true}
-	s, err := m.Walk([]Rule{r}, nil, Message{Text: "Do you sell vouchers?"}, false)
+	s, err := m.Walk(t.Context(), []Rule{r}, nil, Message{Text: "Do you sell vouchers?"}, false)
 	require.NoError(t, err)
 	assert.True(t, s.Waits)
 	assert.Nil(t, s.Form)
-	s, err = m.Walk([]Rule{r}, nil, Message{Text: "Do you sell vouchers?"}, true)
+	s, err = m.Walk(t.Context(), []Rule{r}, nil, Message{Text: "Do you sell vouchers?"}, true)
 	require.NoError(t, err)
 	assert.Equal(t, "What is your name?", s.Say)
 	turns := []query.Turn{{Role: "user", Text: "Do you sell vouchers?"}, {Role: "assistant", Text: "What is your name?"}}
-	s, err = m.Walk([]Rule{r}, turns, Message{Text: "Ada Venn"}, false)
+	s, err = m.Walk(t.Context(), []Rule{r}, turns, Message{Text: "Ada Venn"}, false)
 	require.NoError(t, err)
 	assert.Equal(t, "Under which number?", s.Say)
 	turns[1].Text = "No vouchers."
-	s, err = m.Walk([]Rule{r}, turns, Message{Text: "Ada Venn"}, false)
+	s, err = m.Walk(t.Context(), []Rule{r}, turns, Message{Text: "Ada Venn"}, false)
 	require.NoError(t, err)
 	assert.Nil(t, s.Form, "nothing was asked for then")
 }

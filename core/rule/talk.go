@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"context"
 	"regexp"
 	"slices"
 	"strings"
@@ -64,7 +65,7 @@ type State struct {
 // Walk works out what a conversation has come to. unanswered tells that the sources have no answer to the last message, so
 // that rules that wait for that fire. Details that were told once are not asked for again. Past messages count by what was
 // asked for after them: a form is open when its question stands in the reply.
-func (m *Matcher) Walk(rules []Rule, turns []query.Turn, now Message, unanswered bool) (State, error) {
+func (m *Matcher) Walk(ctx context.Context, rules []Rule, turns []query.Turn, now Message, unanswered bool) (State, error) {
 	w := &walk{m: m, rules: rules, known: map[string]string{}, skipped: map[string]bool{}}
 	for i, t := range turns {
 		if t.Role != "user" {
@@ -74,11 +75,11 @@ func (m *Matcher) Walk(rules []Rule, turns []query.Turn, now Message, unanswered
 		if i+1 < len(turns) && turns[i+1].Role == "assistant" {
 			reply = turns[i+1].Text
 		}
-		if err := w.past(Message{Text: t.Text, Page: now.Page, Language: now.Language}, reply); err != nil {
+		if err := w.past(ctx, Message{Text: t.Text, Page: now.Page, Language: now.Language}, reply); err != nil {
 			return State{}, err
 		}
 	}
-	return w.last(now, unanswered)
+	return w.last(ctx, now, unanswered)
 }
 
 // walk is a conversation on its way through the rules.
@@ -103,7 +104,7 @@ type form struct {
 	over      Form
 }
 
-func (w *walk) past(msg Message, reply string) error {
+func (w *walk) past(ctx context.Context, msg Message, reply string) error {
 	if w.form != nil {
 		w.form.take(msg.Text, w.known)
 		if w.form.ended() {
@@ -116,7 +117,7 @@ func (w *walk) past(msg Message, reply string) error {
 		if r.Off || !asks {
 			continue
 		}
-		x, err := w.m.Match(r, msg)
+		x, err := w.m.Match(ctx, r, msg)
 		if err != nil {
 			return err
 		}
@@ -145,7 +146,7 @@ func asking(r Rule) (Action, bool) {
 	return Action{}, false
 }
 
-func (w *walk) last(msg Message, unanswered bool) (State, error) {
+func (w *walk) last(ctx context.Context, msg Message, unanswered bool) (State, error) {
 	var s State
 	if w.form != nil {
 		w.form.take(msg.Text, w.known)
@@ -159,7 +160,7 @@ func (w *walk) last(msg Message, unanswered bool) (State, error) {
 		if r.Off {
 			continue
 		}
-		x, err := w.m.Match(r, msg)
+		x, err := w.m.Match(ctx, r, msg)
 		if err != nil {
 			return s, err
 		}

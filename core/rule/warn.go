@@ -1,6 +1,9 @@
 package rule
 
-import "fmt"
+import (
+	"context"
+	"fmt"
+)
 
 // The kinds of warning.
 const (
@@ -19,7 +22,7 @@ type Warning struct {
 }
 
 // Warnings finds rules that hold for another rule's examples, and rules behind one that holds for everything and stops.
-func (m *Matcher) Warnings(rules []Rule) ([]Warning, error) {
+func (m *Matcher) Warnings(ctx context.Context, rules []Rule) ([]Warning, error) {
 	out := []Warning{}
 	for i, a := range rules {
 		if a.Off {
@@ -34,7 +37,7 @@ func (m *Matcher) Warnings(rules []Rule) ([]Warning, error) {
 			if b.Off {
 				continue
 			}
-			w, err := m.overlap(a, b)
+			w, err := m.overlap(ctx, a, b)
 			if err != nil {
 				return nil, err
 			}
@@ -45,14 +48,14 @@ func (m *Matcher) Warnings(rules []Rule) ([]Warning, error) {
 }
 
 // overlap warns once of two rules of which one holds for an example of the other.
-func (m *Matcher) overlap(a, b Rule) ([]Warning, error) {
+func (m *Matcher) overlap(ctx context.Context, a, b Rule) ([]Warning, error) {
 	for _, pair := range [][2]Rule{{a, b}, {b, a}} {
 		holds, of := pair[0], pair[1]
 		if !holds.When.said() {
 			continue
 		}
 		for _, example := range append(append([]string{}, of.When.Like...), of.When.Contains...) {
-			x, err := m.Match(holds, Message{Text: example})
+			x, err := m.Match(ctx, holds, Message{Text: example})
 			if err != nil {
 				return nil, err
 			}
@@ -86,12 +89,12 @@ type Tested struct {
 }
 
 // Test holds each rule against labelled messages, one at a time, whatever stands before it.
-func (m *Matcher) Test(rules []Rule, messages []Labelled) ([]Tested, error) {
+func (m *Matcher) Test(ctx context.Context, rules []Rule, messages []Labelled) ([]Tested, error) {
 	out := make([]Tested, len(rules))
 	for i, r := range rules {
 		t := Tested{Rule: r.ID, Wrong: []string{}, Missed: []string{}}
 		for _, l := range messages {
-			x, err := m.Match(r, Message{Text: l.Text})
+			x, err := m.Match(ctx, r, Message{Text: l.Text})
 			if err != nil {
 				return nil, err
 			}

@@ -9,7 +9,7 @@ import (
 
 func warned(t *testing.T, rules ...Rule) []Warning {
 	t.Helper()
-	ws, err := matcher(t).Warnings(rules)
+	ws, err := matcher(t).Warnings(t.Context(), rules)
 	require.NoError(t, err)
 	return ws
 }
@@ -53,7 +53,7 @@ func TestRulesBehindOneThatHoldsForEverythingAreNeverReached(t *testing.T) {
 // Precision and recall as in Manning, Raghavan and Schuetze 2008, section 8.3.
 func TestRulesAreHeldAgainstLabelledMessages(t *testing.T) {
 	pets, bags := replying("pets", When{Contains: []string{"dog", "cat"}}), replying("bags", When{Contains: []string{"bag"}})
-	got, err := matcher(t).Test([]Rule{pets, bags, replying("never", When{Contains: []string{"zeppelin"}})}, []Labelled{
+	got, err := matcher(t).Test(t.Context(), []Rule{pets, bags, replying("never", When{Contains: []string{"zeppelin"}})}, []Labelled{
 		{"Can I bring my dog?", []string{"pets"}},
 		{"My cat is in the bag", []string{"pets"}},
 		{"May a hamster come along?", []string{"pets"}},

@@ -37,7 +37,7 @@ func Embeddings(key string) (http.Handler, error) {
 			fail(w, http.StatusBadRequest, "input must be a list of texts")
 			return
 		}
-		vs, err := words.Embed(in.Input)
+		vs, err := words.Embed(q.Context(), in.Input)
 		if err != nil {
 			fail(w, http.StatusInternalServerError, err.Error())
 			return

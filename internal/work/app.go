@@ -177,7 +177,7 @@ type Caller struct {
 }
 
 // Version reads one document version, through a cache. It is what core calls find.Texts.
-func (a *App) Version(hash string) (*doc.Document, error) {
+func (a *App) Version(ctx context.Context, hash string) (*doc.Document, error) {
 	if d, ok := a.versions.Get(hash); ok {
 		return d, nil
 	}

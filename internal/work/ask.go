@@ -113,7 +113,7 @@ func (a *App) under(ctx context.Context, b answer.Bench, m method.Method) (answe
 	}
 	b.Pins.Method = hash
 	b.Glossary, b.Query, b.Find, b.Priority, b.Answer = m.Glossary, m.Query, m.Find, m.Priority, m.Answer
-	b.Rules, b.Matcher, b.Model, b.Write = m.Rules, nil, nil, nil
+	b.Rules, b.Matcher, b.Model = m.Rules, nil, nil
 	if len(b.Rules) > 0 {
 		if b.Matcher, err = a.matcher(); err != nil {
 			return b, err
@@ -124,7 +124,7 @@ func (a *App) under(ctx context.Context, b answer.Bench, m method.Method) (answe
 	}
 	link, err := a.chat(ctx)
 	if link != nil {
-		b.Model, b.Write = link, link.writer(b.View.Language())
+		b.Model = link
 	}
 	return b, err
 }
@@ -135,31 +135,29 @@ const (
 	maxTurns    = 50
 )
 
-// trail is the one path of a question: every surface and every run comes through here.
-func (a *App) trail(ctx context.Context, who Caller, c store.Corpus, m method.Method, q query.Question, f index.Filter) (*answer.Trail, float64, error) {
-	if err := checkAudience(who.Audience); err != nil {
-		return nil, 0, inputError("nobody may ask as %q", who.Audience)
-	}
-	b, err := a.bench(ctx, who, c, m)
+// askOn is the one path of a question: every surface and every run comes through here. The time is in milliseconds.
+func askOn(ctx context.Context, b answer.Bench, q query.Question) (*answer.Trail, float64, error) {
+	q, err := bounded(q)
 	if err != nil {
 		return nil, 0, err
 	}
-	b.Filter = f
-	return askOn(b, q)
+	began := time.Now()
+	t, err := answer.Answer(ctx, q, b)
+	return t, millis(began), err
 }
 
-// askOn asks one question on a bench; the time is in milliseconds.
-func askOn(b answer.Bench, q query.Question) (*answer.Trail, float64, error) {
+// bounded is a question within the bounds of messages and conversations; ErrInput, wrapped, when it is too long.
+func bounded(q query.Question) (query.Question, error) {
 	if len(q.Text) > maxQuestion {
-		return nil, 0, inputError("a question has at most %d bytes, this one %d", maxQuestion, len(q.Text))
+		return q, inputError("a question has at most %d bytes, this one %d", maxQuestion, len(q.Text))
 	}
 	if len(q.Turns) > maxTurns {
 		q.Turns = q.Turns[len(q.Turns)-maxTurns:]
 	}
-	began := time.Now()
-	t, err := answer.Answer(q, b)
-	return t, float64(time.Since(began).Microseconds()) / 1000, err
+	return q, nil
 }
+
+func millis(began time.Time) float64 { return float64(time.Since(began).Microseconds()) / 1000 }
 
 // Ask answers a question under the corpus's draft and keeps the reply.
 func (a *App) Ask(ctx context.Context, who Caller, corpus string, q query.Question) (*Reply, error) {
@@ -167,15 +165,21 @@ func (a *App) Ask(ctx context.Context, who Caller, corpus string, q query.Questi
 	if err != nil {
 		return nil, err
 	}
-	t, ms, err := a.trail(ctx, who, c, c.Method, q, index.Filter{})
+	if err := checkAudience(who.Audience); err != nil {
+		return nil, inputError("nobody may ask as %q", who.Audience)
+	}
+	b, err := a.bench(ctx, who, c, c.Method)
 	if err != nil {
 		return nil, err
 	}
-	r, err := a.expand(ctx, t)
+	t, ms, err := askOn(ctx, b, q)
 	if err != nil {
 		return nil, err
 	}
-	r.Millis = ms
+	r, err := a.expanded(ctx, t, ms)
+	if err != nil {
+		return nil, err
+	}
 	if r.ID, err = a.store.AddReply(ctx, c.ID, t); err != nil {
 		return nil, err
 	}
@@ -204,7 +208,7 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 	r := &Reply{Reply: t.Text(), Refused: t.Outcome == answer.Refused, Support: t.Support, Trail: t, Cited: []Cited{}, Evidence: []Evidence{}}
 	documents := map[string]store.Document{}
 	for _, c := range t.Candidates {
-		body, err := a.Version(c.Version)
+		body, err := a.Version(ctx, c.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
@@ -224,7 +228,7 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 			continue
 		}
 		e := r.Evidence[s.Candidate]
-		body, err := a.Version(s.Version)
+		body, err := a.Version(ctx, s.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
@@ -236,6 +240,15 @@ func (a *App) expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 	}
 	var err error
 	r.Left, err = a.leftOut(ctx, documents, t.Left)
+	return r, err
+}
+
+// expanded is a trail for reading, with the time that it took.
+func (a *App) expanded(ctx context.Context, t *answer.Trail, millis float64) (*Reply, error) {
+	r, err := a.expand(ctx, t)
+	if err == nil {
+		r.Millis = millis
+	}
 	return r, err
 }
 

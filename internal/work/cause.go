@@ -155,7 +155,7 @@ func (p *probe) Named(names []string) ([]prove.Known, error) {
 }
 
 // Again answers the question under an altered method.
-func (p *probe) Again(change prove.Alteration, documents []string) (prove.Seen, prove.Verdict, error) {
+func (p *probe) Again(ctx context.Context, change prove.Alteration, documents []string) (prove.Seen, prove.Verdict, error) {
 	m, err := altered(p.m, change)
 	if err != nil {
 		return prove.Seen{}, prove.Verdict{}, err
@@ -165,7 +165,7 @@ func (p *probe) Again(change prove.Alteration, documents []string) (prove.Seen, 
 		return prove.Seen{}, prove.Verdict{}, err
 	}
 	b.Filter.Documents = documents
-	s, v, _, err := p.app.examine(b, p.q)
+	s, v, _, err := p.app.examine(ctx, b, p.q)
 	return s, v, err
 }
 
@@ -209,7 +209,7 @@ func (p *probe) Where(name string) string {
 }
 
 // Whole cuts the document of a place under an altered method, and looks whether one chunk holds all of it.
-func (p *probe) Whole(change prove.Alteration, h prove.Held) (bool, error) {
+func (p *probe) Whole(ctx context.Context, change prove.Alteration, h prove.Held) (bool, error) {
 	m, err := altered(p.m, change)
 	if err != nil {
 		return false, err
@@ -218,7 +218,7 @@ func (p *probe) Whole(change prove.Alteration, h prove.Held) (bool, error) {
 	if at < 0 {
 		return false, nil
 	}
-	_, chunks, err := p.app.chunksOf(p.lib.documents[at].Version, m.Cutting(h.Source))
+	_, chunks, err := p.app.chunksOf(ctx, p.lib.documents[at].Version, m.Cutting(h.Source))
 	return slices.ContainsFunc(chunks, func(c chunk.Chunk) bool { return c.Span.Contains(h.Span) || c.Parent.Contains(h.Span) }), err
 }
 
@@ -231,7 +231,7 @@ const (
 
 // Holding finds what an expectation wants: in the documents that the question names and in those that were found, wherever the
 // figure stands; words in all documents of the corpus. Earlier versions are looked at in the documents that are named.
-func (p *probe) Holding(e prove.Expectation) ([]prove.Held, error) {
+func (p *probe) Holding(ctx context.Context, e prove.Expectation) ([]prove.Held, error) {
 	var names []string
 	for _, x := range p.q.Expect {
 		switch x.Kind {
@@ -252,7 +252,7 @@ func (p *probe) Holding(e prove.Expectation) ([]prove.Held, error) {
 		}
 		named := len(names) > 0 && (prove.Document{Address: d.Address, Title: d.Title}).Is(names)
 		if !named && !near[d.ID] {
-			may, err := p.may(d.Version, e)
+			may, err := p.may(ctx, d.Version, e)
 			if err != nil {
 				return nil, err
 			}
@@ -260,12 +260,12 @@ func (p *probe) Holding(e prove.Expectation) ([]prove.Held, error) {
 				continue
 			}
 		}
-		here, err := p.places(d, d.Version, e)
+		here, err := p.places(ctx, d, d.Version, e)
 		if err != nil {
 			return nil, err
 		}
 		if len(here) == 0 && named {
-			if here, err = p.past(d, e); err != nil {
+			if here, err = p.past(ctx, d, e); err != nil {
 				return nil, err
 			}
 		}
@@ -275,10 +275,10 @@ func (p *probe) Holding(e prove.Expectation) ([]prove.Held, error) {
 }
 
 // may reports whether a version's text holds a wording at all.
-func (p *probe) may(version string, e prove.Expectation) (bool, error) {
+func (p *probe) may(ctx context.Context, version string, e prove.Expectation) (bool, error) {
 	flat, ok := p.lib.flat[version]
 	if !ok {
-		body, err := p.app.Version(version)
+		body, err := p.app.Version(ctx, version)
 		if err != nil {
 			return false, fmt.Errorf("look for what was expected: %w", err)
 		}
@@ -299,8 +299,8 @@ func flatWords(s string) string {
 	return b.String()
 }
 
-func (p *probe) places(d store.Document, version string, e prove.Expectation) ([]prove.Held, error) {
-	body, err := p.app.Version(version)
+func (p *probe) places(ctx context.Context, d store.Document, version string, e prove.Expectation) ([]prove.Held, error) {
+	body, err := p.app.Version(ctx, version)
 	if err != nil {
 		return nil, fmt.Errorf("look for what was expected: %w", err)
 	}
@@ -316,7 +316,7 @@ func (p *probe) places(d store.Document, version string, e prove.Expectation) ([
 	return out, nil
 }
 
-func (p *probe) past(d store.Document, e prove.Expectation) ([]prove.Held, error) {
+func (p *probe) past(ctx context.Context, d store.Document, e prove.Expectation) ([]prove.Held, error) {
 	old, err := p.app.store.History(p.ctx, d.ID)
 	if err != nil {
 		return nil, err
@@ -325,7 +325,7 @@ func (p *probe) past(d store.Document, e prove.Expectation) ([]prove.Held, error
 		if v.Version == d.Version {
 			continue
 		}
-		held, err := p.places(d, v.Version, e)
+		held, err := p.places(ctx, d, v.Version, e)
 		if err != nil {
 			return nil, err
 		}
@@ -364,7 +364,7 @@ func (a *App) lookInto(ctx context.Context, c store.Corpus, snap *index.Snapshot
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		d, err := a.diagnose(base, r.Questions[x.Position])
+		d, err := a.diagnose(ctx, base, r.Questions[x.Position])
 		if err == nil {
 			err = a.store.PutCause(ctx, r.ID, x.Question, d)
 		}
@@ -377,12 +377,12 @@ func (a *App) lookInto(ctx context.Context, c store.Corpus, snap *index.Snapshot
 }
 
 // diagnose answers a question once more and finds why it fails. A question whose script fails is looked into where it fails first.
-func (a *App) diagnose(p probe, q prove.Question) (prove.Diagnosis, error) {
-	q, err := a.firstFailing(p.b, q)
+func (a *App) diagnose(ctx context.Context, p probe, q prove.Question) (prove.Diagnosis, error) {
+	q, err := a.firstFailing(ctx, p.b, q)
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
-	s, v, _, err := a.examine(p.b, q)
+	s, v, _, err := a.examine(ctx, p.b, q)
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
@@ -390,15 +390,15 @@ func (a *App) diagnose(p probe, q prove.Question) (prove.Diagnosis, error) {
 		return prove.Diagnosis{Cause: prove.Doubtful, Why: "asked once more, it passes: what answers is not steady", Shown: []string{}, Fixes: []prove.Fix{}}, nil
 	}
 	p.q, p.seen = q, s
-	return prove.Diagnose(q, s, v, &p)
+	return prove.Diagnose(ctx, q, s, v, &p)
 }
 
 // firstFailing gives the message of a script whose reply first falls short, as a question of its own with what was said before;
 // the question itself, when its script holds.
-func (a *App) firstFailing(b answer.Bench, q prove.Question) (prove.Question, error) {
+func (a *App) firstFailing(ctx context.Context, b answer.Bench, q prove.Question) (prove.Question, error) {
 	turns := q.Turns
 	for i, line := range q.Script {
-		s, _, err := a.put(b, line.Text, turns)
+		s, _, err := a.put(ctx, b, line.Text, turns)
 		if err != nil {
 			return q, err
 		}
@@ -450,7 +450,7 @@ func (a *App) Cause(ctx context.Context, corpus, run, question string) (prove.Di
 	if err != nil {
 		return prove.Diagnosis{}, err
 	}
-	d, err := a.diagnose(probe{app: a, ctx: ctx, c: c, lib: lib, snap: snap, b: b, m: r.Method}, r.Questions[rs[at].Position])
+	d, err := a.diagnose(ctx, probe{app: a, ctx: ctx, c: c, lib: lib, snap: snap, b: b, m: r.Method}, r.Questions[rs[at].Position])
 	if err != nil {
 		return d, err
 	}

@@ -89,7 +89,7 @@ func (a *App) check(ctx context.Context, j store.Job, p *progress) error {
 					more[i] = l
 					return ctx.Err()
 				}
-				body, err := a.Version(d.Version)
+				body, err := a.Version(ctx, d.Version)
 				if err != nil {
 					return err
 				}

@@ -248,7 +248,7 @@ func (a *App) Proposals(ctx context.Context, corpus string) ([]prove.Proposal, e
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		body, err := a.Version(d.Version)
+		body, err := a.Version(ctx, d.Version)
 		if err != nil {
 			return nil, fmt.Errorf("read %s for proposals: %w", d.Address, err)
 		}

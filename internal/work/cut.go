@@ -43,15 +43,15 @@ func (a *App) prepare(ctx context.Context, docs []store.Document, m method.Metho
 				return err
 			}
 			var err error
-			out[i], err = a.prepareOne(d, m)
+			out[i], err = a.prepareOne(ctx, d, m)
 			return err
 		})
 	}
 	return out, g.Wait()
 }
 
-func (a *App) prepareOne(d store.Document, m method.Method) (cut, error) {
-	body, chunks, err := a.chunksOf(d.Version, m.Cutting(d.Source))
+func (a *App) prepareOne(ctx context.Context, d store.Document, m method.Method) (cut, error) {
+	body, chunks, err := a.chunksOf(ctx, d.Version, m.Cutting(d.Source))
 	if err != nil {
 		return cut{}, err
 	}
@@ -69,7 +69,7 @@ func (a *App) prepareOne(d store.Document, m method.Method) (cut, error) {
 		c.texts = append(c.texts, textsOf(body, ch))
 		texts[i] = whole(c.texts[i])
 	}
-	c.words, err = a.words.Embed(texts)
+	c.words, err = a.words.Embed(ctx, texts)
 	return c, err
 }
 
@@ -89,8 +89,8 @@ func kindOf(d store.Document, body *doc.Document) string {
 }
 
 // chunksOf cuts a document version.
-func (a *App) chunksOf(version string, s chunk.Settings) (*doc.Document, []chunk.Chunk, error) {
-	p, err := a.prepareText(version)
+func (a *App) chunksOf(ctx context.Context, version string, s chunk.Settings) (*doc.Document, []chunk.Chunk, error) {
+	p, err := a.prepareText(ctx, version)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -102,15 +102,15 @@ func (a *App) chunksOf(version string, s chunk.Settings) (*doc.Document, []chunk
 const keptTokens = 200_000
 
 // prepareText makes a document version ready to be cut; what is cut again was kept.
-func (a *App) prepareText(version string) (*chunk.Prepared, error) {
+func (a *App) prepareText(ctx context.Context, version string) (*chunk.Prepared, error) {
 	if p, ok := a.prepared.Get(version); ok {
 		return p, nil
 	}
-	body, err := a.Version(version)
+	body, err := a.Version(ctx, version)
 	if err != nil {
 		return nil, err
 	}
-	p, err := chunk.Prepare(body, a.directions)
+	p, err := chunk.Prepare(body, func(texts []string) ([][]int8, error) { return a.directions(ctx, texts) })
 	if err == nil && len(p.Tokens) <= keptTokens {
 		a.prepared.Add(version, p)
 	}
@@ -118,8 +118,8 @@ func (a *App) prepareText(version string) (*chunk.Prepared, error) {
 }
 
 // directions are the word vectors of texts, as the change of subject wants them.
-func (a *App) directions(texts []string) ([][]int8, error) {
-	vs, err := a.words.Embed(texts)
+func (a *App) directions(ctx context.Context, texts []string) ([][]int8, error) {
+	vs, err := a.words.Embed(ctx, texts)
 	if err != nil {
 		return nil, err
 	}

@@ -142,7 +142,7 @@ func (a *App) OpenDocument(ctx context.Context, corpus, id, version string) (Ope
 	if version == "" {
 		return out, nil
 	}
-	body, err := a.Version(version)
+	body, err := a.Version(ctx, version)
 	if err != nil {
 		return out, err
 	}
@@ -337,11 +337,11 @@ func (a *App) Compare(ctx context.Context, corpus, id, from, to string) (Compari
 	if err != nil {
 		return Comparison{}, err
 	}
-	x, err := a.Version(past[i].Version)
+	x, err := a.Version(ctx, past[i].Version)
 	if err != nil {
 		return Comparison{}, err
 	}
-	y, err := a.Version(past[j].Version)
+	y, err := a.Version(ctx, past[j].Version)
 	if err != nil {
 		return Comparison{}, err
 	}

@@ -147,9 +147,9 @@ func (s sentenceEncoder) ID() string { return s.app.encoder.ID() }
 func (s sentenceEncoder) Dimensions() int { return s.app.encoder.Dimensions() }
 
 // Embed implements embed.Embedder. The texts of one chunk are kept as one row; a single text is a question and is not kept.
-func (s sentenceEncoder) Embed(texts []string) ([]embed.Vector, error) {
+func (s sentenceEncoder) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
 	if len(texts) == 1 {
-		return s.app.encoder.Embed(texts)
+		return s.app.encoder.Embed(ctx, texts)
 	}
 	out, err := s.app.sentences(s.app.ctx, [][]string{texts})
 	if err != nil {
@@ -159,7 +159,7 @@ func (s sentenceEncoder) Embed(texts []string) ([]embed.Vector, error) {
 }
 
 // EmbedGroups implements find.Grouped.
-func (s sentenceEncoder) EmbedGroups(groups [][]string) ([][]embed.Vector, error) {
+func (s sentenceEncoder) EmbedGroups(ctx context.Context, groups [][]string) ([][]embed.Vector, error) {
 	return s.app.sentences(s.app.ctx, groups)
 }
 
@@ -215,7 +215,7 @@ func (a *App) sentences(ctx context.Context, chunks [][]string) ([][]embed.Vecto
 func (a *App) encodeSentences(ctx context.Context, entries []index.Entry) error {
 	chunks := make([][]string, len(entries))
 	for i := range entries {
-		d, err := a.Version(entries[i].Version)
+		d, err := a.Version(ctx, entries[i].Version)
 		if err != nil {
 			return err
 		}
@@ -322,7 +322,7 @@ func (e *encodePass) batches(ctx context.Context, due func(index.Reference) bool
 func (e *encodePass) chunks(ctx context.Context, s *shelf) (bool, error) {
 	got := map[string][]embed.Vector{}
 	err := e.batches(ctx, func(r index.Reference) bool { return r.Encoded == "" || r.EncodedBy != e.reader.ID() }, "chunks are read for their meaning", func(r index.Reference, entries []index.Entry) error {
-		texts, err := e.app.chunkTexts(e.corpus, entries)
+		texts, err := e.app.chunkTexts(ctx, e.corpus, entries)
 		if err != nil {
 			return err
 		}
@@ -371,13 +371,13 @@ func (e *encodePass) sentences(ctx context.Context, s *shelf) (bool, error) {
 }
 
 // chunkTexts gives what is embedded of each chunk.
-func (a *App) chunkTexts(c store.Corpus, entries []index.Entry) ([]string, error) {
+func (a *App) chunkTexts(ctx context.Context, c store.Corpus, entries []index.Entry) ([]string, error) {
 	out := make([]string, len(entries))
 	version := ""
 	var texts []string
 	for i, e := range entries {
 		if e.Version != version {
-			body, chunks, err := a.chunksOf(e.Version, c.Method.Cutting(e.Source))
+			body, chunks, err := a.chunksOf(ctx, e.Version, c.Method.Cutting(e.Source))
 			if err != nil {
 				return nil, err
 			}

@@ -46,7 +46,7 @@ func (e *endpoint) ID() string {
 func (e *endpoint) Dimensions() int { return e.dim }
 
 // Embed implements embed.Embedder, for questions: what was asked lately is remembered.
-func (e *endpoint) Embed(texts []string) ([]embed.Vector, error) {
+func (e *endpoint) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
 	out := make([]embed.Vector, len(texts))
 	for i, t := range texts {
 		if v, ok := e.met.Get(t); ok {

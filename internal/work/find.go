@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"jolvex/core/answer"
 	"jolvex/core/doc"
@@ -57,12 +58,40 @@ func (v Variant) apply(m method.Method) (method.Method, error) {
 	return m, nil
 }
 
-// Find ranks chunks for a question under the corpus's draft, or under something else that is tried out. The reply that
-// goes with it is made, not kept.
+// Find ranks chunks for a question under the corpus's draft, or under something else that is tried out. Nothing is weighed, worded
+// or kept: there is no reply.
 func (a *App) Find(ctx context.Context, who Caller, corpus string, q query.Question, v Variant) (*Reply, error) {
-	return a.attempt(ctx, who, corpus, q, v, func(m *method.Method) {
-		m.Query.Courtesy, m.Rules = false, nil // what is searched for is searched for
-	})
+	b, err := a.variantBench(ctx, who, corpus, v)
+	if err != nil {
+		return nil, err
+	}
+	if q, err = bounded(q); err != nil {
+		return nil, err
+	}
+	began := time.Now()
+	t, _, err := answer.Search(ctx, q, b, false)
+	if err != nil {
+		return nil, err
+	}
+	return a.expanded(ctx, t, millis(began))
+}
+
+// variantBench is what a question is asked on under a variant of the draft.
+func (a *App) variantBench(ctx context.Context, who Caller, corpus string, v Variant) (answer.Bench, error) {
+	c, err := a.store.Corpus(ctx, corpus)
+	if err != nil {
+		return answer.Bench{}, err
+	}
+	m, err := v.apply(c.Method)
+	if err != nil {
+		return answer.Bench{}, err
+	}
+	if err := checkAudience(who.Audience); err != nil {
+		return answer.Bench{}, inputError("nobody may ask as %q", who.Audience)
+	}
+	b, err := a.bench(ctx, who, c, m)
+	b.Filter = v.Filter
+	return b, err
 }
 
 // Asking is one question of a batch. Without expectations its best chunk is all that is told.
@@ -121,7 +150,7 @@ func (a *App) Place(ctx context.Context, who Caller, corpus string, qs []Asking,
 		b.Filter = v.Filter
 		err = a.eachQuestion(ctx, asked, func(int) {}, func(i int, q prove.Question) error {
 			var err error
-			out[i].Under[k], err = a.place(q, b)
+			out[i].Under[k], err = a.place(ctx, q, b)
 			return err
 		})
 		if err != nil {
@@ -131,9 +160,9 @@ func (a *App) Place(ctx context.Context, who Caller, corpus string, qs []Asking,
 	return out, nil
 }
 
-func (a *App) place(q prove.Question, b answer.Bench) (Under, error) {
+func (a *App) place(ctx context.Context, q prove.Question, b answer.Bench) (Under, error) {
 	out := Under{Rank: -1, Path: []string{}}
-	_, r, err := answer.Search(query.Question{Text: q.Text, Turns: q.Turns}, b, false)
+	_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, false)
 	if err != nil {
 		return out, err
 	}
@@ -142,7 +171,7 @@ func (a *App) place(q prove.Question, b answer.Bench) (Under, error) {
 		out.Document, out.Title, out.Span, out.Version = e.Document, e.Title, e.Span, e.Version
 		out.Path = append(out.Path, e.Path...)
 	}
-	ds, err := a.candidates(r.Ranked)
+	ds, err := a.candidates(ctx, r.Ranked)
 	if err != nil {
 		return out, err
 	}
@@ -175,7 +204,7 @@ func (a *App) Pin(ctx context.Context, corpus string, p Pin) (prove.Question, er
 	if err != nil {
 		return prove.Question{}, err
 	}
-	body, err := a.Version(p.Version)
+	body, err := a.Version(ctx, p.Version)
 	if err != nil {
 		return prove.Question{}, err
 	}
@@ -275,7 +304,7 @@ type LeftOut struct {
 func (a *App) leftOut(ctx context.Context, documents map[string]store.Document, ls []answer.Left) ([]LeftOut, error) {
 	out := []LeftOut{}
 	for _, l := range ls {
-		body, err := a.Version(l.Version)
+		body, err := a.Version(ctx, l.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open what was left out: %w", err)
 		}

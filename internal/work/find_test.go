@@ -242,7 +242,7 @@ func TestASourceCutInItsOwnWay(t *testing.T) {
 	after, err := a.Corpus(t.Context(), "c")
 	require.NoError(t, err)
 	assert.Greater(t, after.Chunks, before.Chunks)
-	r, err := a.Find(t.Context(), public, "c", query.Question{Text: "At which berth is the piano?"}, work.Variant{})
+	r, err := a.Ask(t.Context(), public, "c", query.Question{Text: "At which berth is the piano?"})
 	require.NoError(t, err)
 	e := r.Evidence[0]
 	assert.NotEmpty(t, e.Section)

@@ -75,7 +75,7 @@ func (a *App) SuggestGlossary(ctx context.Context, corpus string) ([]Suggestion,
 		}
 		seen[e.Version] = true
 		var d *doc.Document
-		if d, err = a.Version(e.Version); err != nil {
+		if d, err = a.Version(ctx, e.Version); err != nil {
 			return false
 		}
 		mine(d, put)
@@ -86,7 +86,7 @@ func (a *App) SuggestGlossary(ctx context.Context, corpus string) ([]Suggestion,
 		return nil, err
 	}
 	for v := range seen {
-		d, err := a.Version(v)
+		d, err := a.Version(ctx, v)
 		if err = errors.Join(err, ctx.Err()); err != nil {
 			return nil, err
 		}

@@ -184,7 +184,7 @@ func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
 	assert.Contains(t, got[0].Text, "car deck")
 	assert.Equal(t, "jetski.md", got[1].Address)
 	assert.Empty(t, got[1].Text)
-	d, err := a.Version(got[0].Version)
+	d, err := a.Version(t.Context(), got[0].Version)
 	require.NoError(t, err)
 	assert.Contains(t, d.Text[got[0].Start:got[0].End], "car deck", "the span leads to the words")
 	_, err = a.Wanted(t.Context(), "c", r.ID, "none")

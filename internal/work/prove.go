@@ -279,7 +279,7 @@ func (a *App) Wanted(ctx context.Context, corpus, run, question string) ([]prove
 		return nil, err
 	}
 	q, seen := r.Questions[rs[at].Position], prove.Seen{Trail: rs[at].Trail}
-	return prove.LookFor(q, seen, &probe{app: a, ctx: ctx, c: c, lib: lib, b: b, m: r.Method, q: q, seen: seen})
+	return prove.LookFor(ctx, q, seen, &probe{app: a, ctx: ctx, c: c, lib: lib, b: b, m: r.Method, q: q, seen: seen})
 }
 
 // ResultReply opens the evidence trail of one question of a run.

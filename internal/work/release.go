@@ -155,7 +155,7 @@ func (a *App) AskReleased(ctx context.Context, who Caller, corpus string, q quer
 	if err != nil {
 		return nil, err
 	}
-	t, ms, err := askOn(b, q)
+	t, ms, err := askOn(ctx, b, q)
 	if err != nil {
 		return nil, err
 	}

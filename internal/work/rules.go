@@ -328,18 +328,18 @@ func (a *App) TryRules(ctx context.Context, who Caller, corpus string, rules []r
 		return out, err
 	}
 	if message != "" {
-		s, err := m.Walk(rules, nil, rule.Message{Text: message, Page: page}, false)
+		s, err := m.Walk(ctx, rules, nil, rule.Message{Text: message, Page: page}, false)
 		if err != nil {
 			return out, err
 		}
 		out.State = &s
 	}
 	if len(labelled) > 0 {
-		if out.Tested, err = m.Test(rules, labelled); err != nil {
+		if out.Tested, err = m.Test(ctx, rules, labelled); err != nil {
 			return out, err
 		}
 	}
-	if out.Warnings, err = m.Warnings(rules); err != nil {
+	if out.Warnings, err = m.Warnings(ctx, rules); err != nil {
 		return out, err
 	}
 	shadows, err := a.shadows(ctx, who, c, rules)
@@ -369,14 +369,14 @@ func (a *App) shadows(ctx context.Context, who Caller, c store.Corpus, rules []r
 			continue
 		}
 		for _, example := range append(slices.Clone(r.When.Like), r.When.Contains...) {
-			t, err := answer.Answer(query.Question{Text: example}, b)
+			t, err := answer.Decide(ctx, query.Question{Text: example}, b)
 			if err != nil {
 				return nil, err
 			}
 			if t.Outcome != answer.Answered || t.Reply[0].Candidate < 0 {
 				continue
 			}
-			title, err := a.titleOf(t, 0)
+			title, err := a.titleOf(ctx, t, 0)
 			if err != nil {
 				return nil, err
 			}
@@ -391,8 +391,8 @@ func (a *App) shadows(ctx context.Context, who Caller, c store.Corpus, rules []r
 	return out, nil
 }
 
-func (a *App) titleOf(t *answer.Trail, sentence int) (string, error) {
-	d, err := a.Version(t.Reply[sentence].Version)
+func (a *App) titleOf(ctx context.Context, t *answer.Trail, sentence int) (string, error) {
+	d, err := a.Version(ctx, t.Reply[sentence].Version)
 	if err != nil {
 		return "", err
 	}

@@ -113,7 +113,7 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 			if q := r.Questions[i]; !done[q.ID] {
 				g.Go(func() error {
 					if ctx.Err() == nil {
-						one := a.judge(b, i, q, r.Repeats)
+						one := a.judge(ctx, b, i, q, r.Repeats)
 						batch[i-from] = &one
 					}
 					return nil
@@ -151,9 +151,9 @@ func (a *App) run(ctx context.Context, j store.Job, p *progress) error {
 
 // judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
 // most of the replies do, and the first reply that ended so stands for it.
-func (a *App) judge(b answer.Bench, at int, q prove.Question, repeats int) store.Result {
+func (a *App) judge(ctx context.Context, b answer.Bench, at int, q prove.Question, repeats int) store.Result {
 	out := store.Result{Position: at, Question: q.ID}
-	s, v, ms, err := a.examine(b, q)
+	s, v, ms, err := a.examine(ctx, b, q)
 	if err != nil {
 		out.Failed = err.Error()
 		return out
@@ -164,7 +164,7 @@ func (a *App) judge(b answer.Bench, at int, q prove.Question, repeats int) store
 	}
 	trails, verdicts := []*answer.Trail{s.Trail}, []prove.Verdict{v}
 	for range repeats - 1 {
-		s, v, more, err := a.examine(b, q)
+		s, v, more, err := a.examine(ctx, b, q)
 		if err != nil {
 			out.Failed = err.Error()
 			return out
@@ -179,18 +179,18 @@ func (a *App) judge(b answer.Bench, at int, q prove.Question, repeats int) store
 }
 
 // examine plays a question's script, puts the question, and judges what comes. The time is that of the last reply.
-func (a *App) examine(b answer.Bench, q prove.Question) (prove.Seen, prove.Verdict, float64, error) {
+func (a *App) examine(ctx context.Context, b answer.Bench, q prove.Question) (prove.Seen, prove.Verdict, float64, error) {
 	turns := q.Turns
 	var earlier []prove.Finding
 	for i, line := range q.Script {
-		s, _, err := a.put(b, line.Text, turns)
+		s, _, err := a.put(ctx, b, line.Text, turns)
 		if err != nil {
 			return prove.Seen{}, prove.Verdict{}, 0, fmt.Errorf("message %d of the script: %w", i+1, err)
 		}
 		earlier = append(earlier, prove.JudgeLine(line, i+1, s)...)
 		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: line.Text}, query.Turn{Role: "assistant", Text: s.Trail.Text()})
 	}
-	s, ms, err := a.put(b, q.Text, turns)
+	s, ms, err := a.put(ctx, b, q.Text, turns)
 	if err != nil {
 		return s, prove.Verdict{}, ms, err
 	}
@@ -198,14 +198,14 @@ func (a *App) examine(b answer.Bench, q prove.Question) (prove.Seen, prove.Verdi
 }
 
 // put asks one question on a bench and gathers what a judge looks at.
-func (a *App) put(b answer.Bench, text string, turns []query.Turn) (prove.Seen, float64, error) {
-	t, ms, err := askOn(b, query.Question{Text: text, Turns: turns})
+func (a *App) put(ctx context.Context, b answer.Bench, text string, turns []query.Turn) (prove.Seen, float64, error) {
+	t, ms, err := askOn(ctx, b, query.Question{Text: text, Turns: turns})
 	if err != nil {
 		return prove.Seen{}, ms, err
 	}
 	s := prove.Seen{Trail: t, Grounded: make([]float64, len(t.Reply))}
 	for _, cand := range t.Candidates {
-		body, err := a.Version(cand.Version)
+		body, err := a.Version(ctx, cand.Version)
 		if err != nil {
 			return s, ms, err
 		}
@@ -213,7 +213,7 @@ func (a *App) put(b answer.Bench, text string, turns []query.Turn) (prove.Seen, 
 		s.Documents = append(s.Documents, d)
 	}
 	for i, x := range t.Reply {
-		if s.Grounded[i], err = b.Carried(t, x); err != nil {
+		if s.Grounded[i], err = b.Carried(ctx, t, x); err != nil {
 			return s, ms, err
 		}
 	}

@@ -228,7 +228,7 @@ func (a *App) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []prov
 		if lib.trouble(d) != "" || !all && !slices.ContainsFunc(qs, func(q prove.Question) bool { return expects(q, about) }) {
 			continue
 		}
-		body, err := a.Version(d.Version)
+		body, err := a.Version(ctx, d.Version)
 		if err != nil {
 			return nil, fmt.Errorf("write %s: %w", d.Address, err)
 		}

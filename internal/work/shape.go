@@ -105,7 +105,7 @@ func (a *App) Preview(ctx context.Context, corpus, id string, s chunk.Settings, 
 	if err != nil {
 		return out, err
 	}
-	p, err := a.prepareText(out.Document.Version)
+	p, err := a.prepareText(ctx, out.Document.Version)
 	if err != nil {
 		return out, err
 	}
@@ -268,7 +268,7 @@ func (a *App) CuttingFigures(ctx context.Context, corpus string, s chunk.Setting
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			p, err := a.prepareText(d.Version)
+			p, err := a.prepareText(ctx, d.Version)
 			if err != nil {
 				return err
 			}

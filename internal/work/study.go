@@ -180,11 +180,11 @@ func (a *App) ranks(ctx context.Context, b answer.Bench, m method.Method, qs []p
 	b.Query, b.Find, b.Priority = m.Query, m.Find, m.Priority
 	out := make(prove.Ranks, len(qs))
 	return out, a.eachQuestion(ctx, qs, done, func(i int, q prove.Question) error {
-		_, r, err := answer.Search(query.Question{Text: q.Text, Turns: q.Turns}, b, false)
+		_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, false)
 		if err != nil {
 			return err
 		}
-		ds, err := a.candidates(r.Ranked)
+		ds, err := a.candidates(ctx, r.Ranked)
 		out[i] = q.RankOf(ds)
 		return err
 	})
@@ -214,10 +214,10 @@ func (a *App) eachQuestion(ctx context.Context, qs []prove.Question, done func(i
 }
 
 // candidates are ranked chunks as expectations are compared with them.
-func (a *App) candidates(rs []find.Ranked) ([]prove.Document, error) {
+func (a *App) candidates(ctx context.Context, rs []find.Ranked) ([]prove.Document, error) {
 	out := make([]prove.Document, len(rs))
 	for i, r := range rs {
-		body, err := a.Version(r.Entry.Version)
+		body, err := a.Version(ctx, r.Entry.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", r.Entry.Address, err)
 		}
@@ -230,11 +230,11 @@ func (a *App) fit(ctx context.Context, b answer.Bench, m method.Method, qs []pro
 	b.Find.Fold, b.Find.Diversity, b.Find.Keep = false, 0, 40
 	cases := make([]find.Case, len(qs))
 	err := a.eachQuestion(ctx, qs, func(done int) { p.set(ctx, done, len(qs), "looking at the candidates") }, func(i int, q prove.Question) error {
-		_, r, err := answer.Search(query.Question{Text: q.Text, Turns: q.Turns}, b, true)
+		_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, true)
 		if err != nil {
 			return err
 		}
-		ds, err := a.candidates(r.Ranked)
+		ds, err := a.candidates(ctx, r.Ranked)
 		if err != nil {
 			return err
 		}

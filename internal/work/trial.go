@@ -97,7 +97,7 @@ func (a *App) EstimateTrial(ctx context.Context, corpus, set string, plan prove.
 	const sample = 8
 	began := time.Now()
 	for i := range min(sample, len(qs)) {
-		if _, _, _, err := a.examine(b, qs[i*len(qs)/min(sample, len(qs))]); err != nil {
+		if _, _, _, err := a.examine(ctx, b, qs[i*len(qs)/min(sample, len(qs))]); err != nil {
 			return out, err
 		}
 	}
@@ -323,7 +323,7 @@ func (t *contest) ask(ctx context.Context, arm int, b answer.Bench, places []int
 		p.set(ctx, t.asked, t.total, fmt.Sprintf("method %d of %d", arm+1, len(t.methods)))
 	}, func(i int, q prove.Question) error {
 		j := &prove.Judged{Question: q}
-		_, v, ms, err := t.app.examine(b, q)
+		_, v, ms, err := t.app.examine(ctx, b, q)
 		if err != nil {
 			j.Failed = err.Error()
 		}

@@ -8,37 +8,21 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/index"
-	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
 )
 
 // Try answers a question under something that is tried out. Nothing is kept, and what house rules ask for is not carried out.
 func (a *App) Try(ctx context.Context, who Caller, corpus string, q query.Question, v Variant) (*Reply, error) {
-	return a.attempt(ctx, who, corpus, q, v, func(*method.Method) {})
-}
-
-// attempt answers a question under a variant of the draft, changed once more, and keeps nothing.
-func (a *App) attempt(ctx context.Context, who Caller, corpus string, q query.Question, v Variant, change func(*method.Method)) (*Reply, error) {
-	c, err := a.store.Corpus(ctx, corpus)
+	b, err := a.variantBench(ctx, who, corpus, v)
 	if err != nil {
 		return nil, err
 	}
-	m, err := v.apply(c.Method)
+	t, ms, err := askOn(ctx, b, q)
 	if err != nil {
 		return nil, err
 	}
-	change(&m)
-	t, ms, err := a.trail(ctx, who, c, m, q, v.Filter)
-	if err != nil {
-		return nil, err
-	}
-	r, err := a.expand(ctx, t)
-	if err != nil {
-		return nil, err
-	}
-	r.Millis = ms
-	return r, nil
+	return a.expanded(ctx, t, ms)
 }
 
 // mostOnSheet is how many questions a sheet holds.
@@ -109,13 +93,13 @@ func (a *App) Weigh(ctx context.Context, who Caller, corpus, set string, from in
 	}
 	out.Weighed = make([]prove.Weighed, len(qs))
 	err = a.eachQuestion(ctx, qs, func(int) {}, func(i int, q prove.Question) error {
-		res := a.judge(b, i, q, 1)
+		res := a.judge(ctx, b, i, q, 1)
 		if res.Failed != "" {
 			return fmt.Errorf("question %s: %s", q.ID, res.Failed)
 		}
 		t := res.Trail
 		out.Weighed[i] = prove.Weighed{
-			ID: q.ID, Question: q.Text, Support: t.Support, Refusal: q.Refusal(), Right: res.Verdict.Passed && !q.Refusal(),
+			ID: q.ID, Question: q.Text, Support: t.Best(), Refusal: q.Refusal(), Right: res.Verdict.Passed && !q.Refusal(),
 			Fixed: t.Outcome != answer.Answered && t.Outcome != answer.Refused || len(t.Candidates) == 0,
 		}
 		return nil

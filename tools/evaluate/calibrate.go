@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -27,7 +28,7 @@ type sample struct {
 	Cosines    []float64         `json:"cosines"`
 }
 
-func samples(path string) error {
+func samples(ctx context.Context, path string) error {
 	static, err := embed.NewStatic()
 	if err != nil {
 		return err
@@ -56,7 +57,7 @@ func samples(path string) error {
 			if withHeadings {
 				name += "+h"
 			}
-			b, err := c.bench(emb, static, withHeadings, "")
+			b, err := c.bench(ctx, emb, static, withHeadings, "")
 			if err != nil {
 				return err
 			}
@@ -64,14 +65,14 @@ func samples(path string) error {
 				if withHeadings && a.kind == "headings" || a.kind == "headings" && i >= len(c.entries) {
 					continue
 				}
-				if err := c.take(out, b, emb, name, "answered "+a.kind, a.text, a.want); err != nil {
+				if err := c.take(ctx, out, b, emb, name, "answered "+a.kind, a.text, a.want); err != nil {
 					return err
 				}
-				nb, err := c.bench(emb, static, withHeadings, a.want)
+				nb, err := c.bench(ctx, emb, static, withHeadings, a.want)
 				if err != nil {
 					return err
 				}
-				if err := c.take(out, nb, emb, name, "not covered", a.text, ""); err != nil {
+				if err := c.take(ctx, out, nb, emb, name, "not covered", a.text, ""); err != nil {
 					return err
 				}
 			}
@@ -81,7 +82,7 @@ func samples(path string) error {
 				}
 				for i, a := range o.asks {
 					if i%4 == 0 && i < 200 {
-						if err := c.take(out, b, emb, name, "off-subject", a.text, ""); err != nil {
+						if err := c.take(ctx, out, b, emb, name, "off-subject", a.text, ""); err != nil {
 							return err
 						}
 					}
@@ -93,7 +94,7 @@ func samples(path string) error {
 	return nil
 }
 
-func (c *collection) bench(emb embed.Embedder, static *embed.Static, headings bool, without string) (answer.Bench, error) {
+func (c *collection) bench(ctx context.Context, emb embed.Embedder, static *embed.Static, headings bool, without string) (answer.Bench, error) {
 	b := index.NewBuilder(index.Public)
 	var texts []string
 	for _, e := range c.entries {
@@ -109,7 +110,7 @@ func (c *collection) bench(emb embed.Embedder, static *embed.Static, headings bo
 		b.Add(en, t)
 		texts = append(texts, t[index.Title]+"\n"+t[index.Path]+"\n"+t[index.Body])
 	}
-	vs, err := emb.Embed(texts)
+	vs, err := emb.Embed(ctx, texts)
 	if err != nil {
 		return answer.Bench{}, err
 	}
@@ -127,13 +128,13 @@ func (c *collection) bench(emb embed.Embedder, static *embed.Static, headings bo
 	return answer.Bench{View: v, Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: true, Sentences: true}, Memory: memory, Opened: opened, Words: static, Lexicon: static, Query: m.Query, Find: m.Find, Answer: m.Answer, Clock: func() time.Duration { return time.Since(began) }}, nil
 }
 
-func (c *collection) take(out *json.Encoder, b answer.Bench, emb embed.Embedder, name, kind, q, want string) error {
-	t, err := answer.Answer(query.Question{Text: q}, b)
+func (c *collection) take(ctx context.Context, out *json.Encoder, b answer.Bench, emb embed.Embedder, name, kind, q, want string) error {
+	t, err := answer.Answer(ctx, query.Question{Text: q}, b)
 	if err != nil {
 		return err
 	}
 	s := sample{Collection: name, Kind: kind, Question: q}
-	qv, err := emb.Embed([]string{q})
+	qv, err := emb.Embed(ctx, []string{q})
 	if err != nil {
 		return err
 	}
@@ -142,7 +143,7 @@ func (c *collection) take(out *json.Encoder, b answer.Bench, emb embed.Embedder,
 		if cand.Features == nil || len(s.Right) == 5 {
 			continue
 		}
-		d, err := c.Version(cand.Version)
+		d, err := c.Version(ctx, cand.Version)
 		if err != nil {
 			return err
 		}
@@ -150,7 +151,7 @@ func (c *collection) take(out *json.Encoder, b answer.Bench, emb embed.Embedder,
 		for _, p := range text.Sentences(d.Text) {
 			parts = append(parts, d.Text[p.Start:p.End])
 		}
-		vs, err := emb.Embed(parts)
+		vs, err := emb.Embed(ctx, parts)
 		if err != nil {
 			return err
 		}

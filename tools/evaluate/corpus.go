@@ -3,6 +3,7 @@ package main
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"io/fs"
@@ -153,7 +154,7 @@ func (c *collection) finish() (*collection, error) {
 }
 
 // Version implements find.Texts: an entry's answer goes by the entry's id.
-func (c *collection) Version(id string) (*doc.Document, error) {
+func (c *collection) Version(ctx context.Context, id string) (*doc.Document, error) {
 	for _, e := range c.entries {
 		if e.id == id {
 			return e.answer, nil

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"database/sql"
 	"fmt"
 	"strings"
@@ -25,17 +26,17 @@ type engine struct {
 const depth = 10
 
 // product is the product's own ranking, as every question of a person goes through it.
-func product(name string, c *collection, emb embed.Embedder, words *embed.Static, s find.Settings) (engine, error) {
-	return rewritten(name, c, emb, words, s, method.Default().Query)
+func product(ctx context.Context, name string, c *collection, emb embed.Embedder, words *embed.Static, s find.Settings) (engine, error) {
+	return rewritten(ctx, name, c, emb, words, s, method.Default().Query)
 }
 
 // rewritten is the same with passes of rewriting of one's own choice.
-func rewritten(name string, c *collection, emb embed.Embedder, words *embed.Static, s find.Settings, set query.Settings) (engine, error) {
+func rewritten(ctx context.Context, name string, c *collection, emb embed.Embedder, words *embed.Static, s find.Settings, set query.Settings) (engine, error) {
 	texts := make([]string, len(c.entries))
 	for i, e := range c.entries {
 		texts[i] = e.answer.Text
 	}
-	vs, err := emb.Embed(texts)
+	vs, err := emb.Embed(ctx, texts)
 	if err != nil {
 		return engine{}, err
 	}
@@ -46,14 +47,14 @@ func rewritten(name string, c *collection, emb embed.Embedder, words *embed.Stat
 	v := (&index.Snapshot{Parts: []index.Part{{Segment: c.snapshot(), Vectors: vs}}}).See(index.Public)
 	encoded := find.Encoded{Chunks: emb.ID() != words.ID(), Sentences: emb.ID() != words.ID()}
 	lib := find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: encoded, Memory: memory}
-	look := func(r query.Reading, chunks int) ([]query.Found, error) {
-		ranked, err := find.Rank(r, v, lib, s, chunks)
+	look := func(ctx context.Context, r query.Reading, chunks int) ([]query.Found, error) {
+		ranked, err := find.Rank(ctx, r, v, lib, s, chunks)
 		if err != nil {
 			return nil, err
 		}
 		var out []query.Found
 		for _, x := range ranked.Ranked {
-			d, err := c.Version(x.Entry.Version)
+			d, err := c.Version(ctx, x.Entry.Version)
 			if err != nil {
 				return nil, err
 			}
@@ -64,7 +65,7 @@ func rewritten(name string, c *collection, emb embed.Embedder, words *embed.Stat
 		return out, nil
 	}
 	return engine{name, func(q string) ([]string, error) {
-		ranked, err := find.Rank(query.Read(query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words, Look: look}, set), v, lib, s, depth)
+		ranked, err := find.Rank(ctx, query.Read(ctx, query.Question{Text: q}, query.Tools{Corpus: v, Lexicon: words, Look: look}, set), v, lib, s, depth)
 		if err != nil {
 			return nil, err
 		}

@@ -13,7 +13,7 @@ import (
 
 // cases ranks every question of the collections with all signals valued. A question's entry is its cluster: headings,
 // two-word and reworded variants of one question are one.
-func cases(cs []*collection, emb embed.Embedder, words *embed.Static, s find.Settings) ([]find.Case, error) {
+func cases(ctx context.Context, cs []*collection, emb embed.Embedder, words *embed.Static, s find.Settings) ([]find.Case, error) {
 	var out []find.Case
 	s.Fold = false
 	for _, c := range cs {
@@ -21,7 +21,7 @@ func cases(cs []*collection, emb embed.Embedder, words *embed.Static, s find.Set
 		for i, e := range c.entries {
 			texts[i] = e.answer.Text
 		}
-		vs, err := emb.Embed(texts)
+		vs, err := emb.Embed(ctx, texts)
 		if err != nil {
 			return nil, err
 		}
@@ -33,7 +33,7 @@ func cases(cs []*collection, emb embed.Embedder, words *embed.Static, s find.Set
 		encoded := emb.ID() != words.ID()
 		lib := find.Library{Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: encoded, Sentences: encoded}, Memory: memory, Probe: true}
 		for _, a := range c.asks {
-			r, err := find.Rank(query.Read(query.Question{Text: a.text}, query.Tools{Corpus: v, Lexicon: words}, method.Default().Query), v, lib, s, 40)
+			r, err := find.Rank(ctx, query.Read(ctx, query.Question{Text: a.text}, query.Tools{Corpus: v, Lexicon: words}, method.Default().Query), v, lib, s, 40)
 			if err != nil {
 				return nil, err
 			}
@@ -48,7 +48,7 @@ func cases(cs []*collection, emb embed.Embedder, words *embed.Static, s find.Set
 }
 
 // fit prints what moving the weights of the signals would be worth on questions that had no part in it.
-func fit(all bool, s find.Settings) error {
+func fit(ctx context.Context, all bool, s find.Settings) error {
 	static, err := embed.NewStatic()
 	if err != nil {
 		return err
@@ -63,7 +63,7 @@ func fit(all bool, s find.Settings) error {
 	}
 	for _, emb := range []embed.Embedder{static, &cached{encoder, map[string]embed.Vector{}}} {
 		encoded := emb.ID() != static.ID()
-		qs, err := cases(cs, emb, static, s)
+		qs, err := cases(ctx, cs, emb, static, s)
 		if err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"math"
@@ -182,7 +183,7 @@ func paraphrase(s string) string {
 }
 
 // grounding measures how well sentences that the evidence does not carry are told from those that it does.
-func grounding() error {
+func grounding(ctx context.Context) error {
 	encoder, err := embed.NewEncoder()
 	if err != nil {
 		return err
@@ -230,7 +231,7 @@ func grounding() error {
 	}{{"debian-faq", debian}, {"Tolmouth Ferries", ferries}} {
 		cs := claims(set.docs)
 		for _, g := range []answer.Grounder{{Sentence: static}, {Sentence: encoder, Encoded: true}} {
-			if err := groundedness(set.name, cs, g); err != nil {
+			if err := groundedness(ctx, set.name, cs, g); err != nil {
 				return err
 			}
 		}
@@ -238,14 +239,14 @@ func grounding() error {
 	return nil
 }
 
-func groundedness(name string, cs []claim, g answer.Grounder) error {
+func groundedness(ctx context.Context, name string, cs []claim, g answer.Grounder) error {
 	type scored struct {
 		claim
 		x answer.Grounding
 	}
 	var all []scored
 	for _, c := range cs {
-		x, err := g.Check(c.said, "", []answer.Source{c.evidence})
+		x, err := g.Check(ctx, c.said, "", []answer.Source{c.evidence})
 		if err != nil {
 			return err
 		}

@@ -6,6 +6,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"flag"
 	"fmt"
@@ -28,7 +29,7 @@ func main() {
 	var set list
 	flag.Var(&set, "set", "a setting to try, as find.dense=0.5; may be given several times")
 	flag.Parse()
-	if err := run(*all, *verbose, *only, *sampled, set); err != nil {
+	if err := run(context.Background(), *all, *verbose, *only, *sampled, set); err != nil {
 		fmt.Fprintln(os.Stderr, "evaluate:", err)
 		os.Exit(1)
 	}
@@ -60,34 +61,34 @@ func (l list) change(m *method.Method) error {
 	return err
 }
 
-func run(all, verbose bool, only, sampled string, set list) error {
+func run(ctx context.Context, all, verbose bool, only, sampled string, set list) error {
 	m := method.Default()
 	if err := set.change(&m); err != nil {
 		return err
 	}
 	switch {
 	case sampled != "":
-		return samples(sampled)
+		return samples(ctx, sampled)
 	case only == "fit":
-		return fit(all, m.Find)
+		return fit(ctx, all, m.Find)
 	case only == "sweep":
-		return sweep(all, m.Find)
+		return sweep(ctx, all, m.Find)
 	case only == "passes":
-		return passes()
+		return passes(ctx)
 	case only == "inventing":
 		return inventing()
 	case only == "grounding":
-		return grounding()
+		return grounding(ctx)
 	case only == "replies":
 		return replies(set.change, verbose)
 	}
-	if err := rankings(all, m.Find); err != nil || only == "ranking" {
+	if err := rankings(ctx, all, m.Find); err != nil || only == "ranking" {
 		return err
 	}
 	if err := replies(set.change, verbose); err != nil {
 		return err
 	}
-	return errors.Join(passes(), grounding(), inventing())
+	return errors.Join(passes(ctx), grounding(ctx), inventing())
 }
 
 func collections(all bool) ([]*collection, error) {
@@ -125,7 +126,7 @@ func collections(all bool) ([]*collection, error) {
 	return append(out, python, git, perl), err
 }
 
-func rankings(all bool, s find.Settings) error {
+func rankings(ctx context.Context, all bool, s find.Settings) error {
 	static, err := embed.NewStatic()
 	if err != nil {
 		return err
@@ -162,7 +163,7 @@ func rankings(all bool, s find.Settings) error {
 			if r.words {
 				emb = static
 			}
-			e, err := product(r.name, c, emb, static, r.settings)
+			e, err := product(ctx, r.name, c, emb, static, r.settings)
 			if err != nil {
 				return err
 			}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,7 +15,7 @@ import (
 
 // passes measures what each pass of rewriting is worth: the ranking with and without it, on questions as they stand and with a
 // slip of the pen in their longest word.
-func passes() error {
+func passes(ctx context.Context) error {
 	static, err := embed.NewStatic()
 	if err != nil {
 		return err
@@ -44,7 +45,7 @@ func passes() error {
 		} {
 			set := method.Default().Query
 			v.change(&set)
-			e, err := rewritten(v.name, c, encoder, static, method.Default().Find, set)
+			e, err := rewritten(ctx, v.name, c, encoder, static, method.Default().Find, set)
 			if err != nil {
 				return err
 			}

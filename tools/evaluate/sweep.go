@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 
 	"jolvex/core/embed"
@@ -15,14 +16,14 @@ type cached struct {
 }
 
 // Embed implements embed.Embedder.
-func (c *cached) Embed(texts []string) ([]embed.Vector, error) {
+func (c *cached) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
 	var missing []string
 	for _, t := range texts {
 		if _, ok := c.seen[t]; !ok {
 			missing = append(missing, t)
 		}
 	}
-	vs, err := c.Embedder.Embed(missing)
+	vs, err := c.Embedder.Embed(ctx, missing)
 	if err != nil {
 		return nil, err
 	}
@@ -38,7 +39,7 @@ func (c *cached) Embed(texts []string) ([]embed.Vector, error) {
 
 // sweep prints the mean reciprocal rank and hit@5 of the encoder's ranking over a grid of the shares of meaning, by
 // collection and kind of question.
-func sweep(all bool, s find.Settings) error {
+func sweep(ctx context.Context, all bool, s find.Settings) error {
 	static, err := embed.NewStatic()
 	if err != nil {
 		return err
@@ -60,7 +61,7 @@ func sweep(all bool, s find.Settings) error {
 				if len(c.entries) > 300 {
 					continue
 				}
-				e, err := product("", c, emb, static, s)
+				e, err := product(ctx, "", c, emb, static, s)
 				if err != nil {
 					return err
 				}

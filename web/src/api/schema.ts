@@ -1639,6 +1639,22 @@ export interface components {
             /** Format: int64 */
             words: number;
         };
+        AnswerSpent: {
+            /** @enum {string} */
+            for: "reword" | "word" | "opinion";
+            /** Format: int64 */
+            in: number;
+            model: string;
+            /** @description Why nothing came of it */
+            note?: string;
+            /** Format: int64 */
+            out: number;
+            /**
+             * Format: double
+             * @description In the connection's currency; 0 when no price is known
+             */
+            price: number;
+        };
         AnswerTiming: {
             /** Format: int64 */
             micros: number;
@@ -1656,6 +1672,8 @@ export interface components {
             reading: components["schemas"]["QueryReading"];
             reply: components["schemas"]["AnswerSentence"][];
             rules?: components["schemas"]["RuleState"];
+            /** @description Every call of a model that the message cost */
+            spent?: components["schemas"]["AnswerSpent"][];
             /** Format: double */
             support: number;
             timings: components["schemas"]["AnswerTiming"][];

@@ -15,6 +15,8 @@ const steps = computed(() => (trail.value?.reading?.steps ?? []).filter((s) => s
 const searches = computed(() => trail.value?.reading?.searches ?? [])
 const written = computed(() => trail.value?.written)
 const spent = computed(() => (trail.value?.timings ?? []).map((t) => `${t.step} ${(t.micros / 1000).toFixed(1)} ms`))
+const calls = computed(() => trail.value?.spent ?? [])
+const purposes = { reword: 'wordings of the question', word: 'the reply', opinion: 'a second opinion' }
 const parts = computed(() => trail.value?.parts ?? [])
 const kept = computed(() => props.reply.evidence.map((e, i) => ({ ...e, index: i })).filter((e) => e.kept))
 const said = computed(() =>
@@ -129,12 +131,6 @@ function link(c: { document: string; version: string; span: { start: number; end
       <p v-for="f in trail?.rules?.fired ?? []" :key="f.rule" class="muted">house rule “{{ f.name }}”: {{ f.why }}</p>
       <template v-if="written">
         <p v-if="written.note" class="caution">Sentences of the evidence stand in for the model: {{ written.note }}</p>
-        <p class="muted figure">
-          {{ written.model || 'no model' }}: {{ written.in }} tokens read, {{ written.out }} written<template
-            v-if="written.price > 0"
-            >, {{ written.price.toFixed(5) }}</template
-          >
-        </p>
         <p v-for="(w, i) in written.withheld ?? []" :key="i" class="withheld">
           <b class="caution">withheld</b> <s>{{ w.text }}</s>
           <span class="muted">
@@ -150,6 +146,11 @@ function link(c: { document: string; version: string; span: { start: number; end
           <pre>{{ written.raw }}</pre>
         </details>
       </template>
+      <p v-for="(c, i) in calls" :key="`call-${i}`" class="muted figure">
+        {{ c.model }}, {{ purposes[c.for] }}: {{ c.in }} tokens read, {{ c.out }} written<template v-if="c.price > 0"
+          >, {{ c.price.toFixed(5) }}</template
+        >
+      </p>
       <slot />
     </section>
   </div>

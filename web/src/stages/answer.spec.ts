@@ -274,6 +274,7 @@ describe('The trail', () => {
           { pass: 'asked', text: 'dgo', terms: [], weight: 0.85 },
         ],
       },
+      spent: [{ for: 'word', model: 'm', in: 10, out: 5, price: 0.001 }],
       rules: { fired: [{ rule: 'x', name: 'Bite', why: 'it says “bite”' }] },
       written: {
         model: 'm',
@@ -328,7 +329,7 @@ describe('Rewriting', () => {
   it('shows each pass of the last message, switches it off and puts it into another place', async () => {
     serve({
       ...common,
-      '/try': reply('x', {
+      '/find': reply('', {
         reading: { terms: [], steps, searches: [{ pass: 'rewritten', text: 'a child?', terms: [], weight: 1 }] },
       }),
     })
@@ -337,7 +338,7 @@ describe('Rewriting', () => {
     await find.load()
     await settle()
     expect(w.find('tbody').text()).toContain('dropped: “and”')
-    expect(calls.find((c) => c.path.endsWith('/try'))?.body).toMatchObject({ question: 'and for a senior?' })
+    expect(calls.find((c) => c.path.endsWith('/find'))?.body).toMatchObject({ question: 'and for a senior?' })
     await vi.waitUntil(() => w.find('[aria-label="Spelling earlier"]').exists(), { timeout: 10_000 })
     await w.find('[aria-label="Spelling earlier"]').trigger('click')
     expect(find.tried?.query.order.startsWith('spelling,filler')).toBe(true)

@@ -41,9 +41,9 @@ async function run(): Promise<void> {
   busy.value = true
   try {
     const got = await ok(
-      api.POST('/api/corpora/{corpus}/try', {
+      api.POST('/api/corpora/{corpus}/find', {
         params: { path: { corpus: corpus.name } },
-        body: { question: last.text, turns: said.value.slice(0, -1), surface: 'bench', ...find.variant, rules: [] },
+        body: { question: last.text, turns: said.value.slice(0, -1), surface: 'bench', ...find.variant },
       }),
     )
     if (mine !== round) return

@@ -84,7 +84,7 @@ onMounted(run)
     <div class="three">
       <div v-for="(l, i) in lists" :key="i">
         <h3>{{ wordings[i]?.name }}</h3>
-        <p class="muted figure">support {{ replies[i]?.support.toFixed(2) }} {{ i === 1 ? '' : lacks(i) }}</p>
+        <p v-if="i !== 1" class="muted">{{ lacks(i) }}</p>
         <ol>
           <li v-for="e in l" :key="key(e)" :class="{ shared: letters.has(key(e)) }">
             <b v-if="letters.has(key(e))" class="letter figure">{{ letters.get(key(e)) }}</b>
