@@ -77,8 +77,9 @@ type App struct {
 
 	wake    chan struct{} // a job was queued
 	stop    context.CancelFunc
-	ctx     context.Context
+	closing <-chan struct{} // closed when the app closes
 	running sync.WaitGroup
+	kinds   map[string]kind // of jobs
 	jobsMu  sync.Mutex
 	cancels map[string]context.CancelCauseFunc
 	reports map[string]*progress // of running jobs
@@ -99,8 +100,9 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 		return nil, fmt.Errorf("%s: %w", dir, ErrOwned)
 	}
 	a := &App{dir: dir, lock: lock, log: log, now: time.Now, corpora: map[string]*shelf{}, frozen: map[string]*frozen{}, folders: map[string]uint64{}, graphFrom: GraphFrom, wake: make(chan struct{}, 1), post: make(chan struct{}, 1), cancels: map[string]context.CancelCauseFunc{}, reports: map[string]*progress{}}
-	a.ctx, a.stop = context.WithCancel(context.WithoutCancel(ctx))
-	if err := a.begin(ctx); err != nil {
+	life, stop := context.WithCancel(context.WithoutCancel(ctx))
+	a.stop, a.closing = stop, life.Done()
+	if err := a.begin(ctx, life); err != nil {
 		a.stop()
 		lock.Close()
 		return nil, err
@@ -108,7 +110,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*App, error) {
 	return a, nil
 }
 
-func (a *App) begin(ctx context.Context) error {
+func (a *App) begin(ctx, life context.Context) error {
 	var err error
 	if a.words, err = embed.NewStatic(); err != nil {
 		return err
@@ -143,9 +145,12 @@ func (a *App) begin(ctx context.Context) error {
 	}
 	a.hub.init()
 	a.running.Add(3)
-	go a.runPost()
-	go a.runJobs()
-	go a.runSchedules()
+	a.indexingJobs()
+	a.gatheringJobs()
+	a.provingJobs()
+	go a.runPost(life)
+	go a.runJobs(life)
+	go a.runSchedules(life)
 	return nil
 }
 
@@ -181,7 +186,7 @@ func (a *App) Version(ctx context.Context, hash string) (*doc.Document, error) {
 	if d, ok := a.versions.Get(hash); ok {
 		return d, nil
 	}
-	d, err := a.store.Version(a.ctx, hash)
+	d, err := a.store.Version(ctx, hash)
 	if err != nil {
 		return nil, err
 	}
@@ -259,8 +264,8 @@ func (a *App) Watch(ctx context.Context, since int64, send func(store.Event) err
 		case <-news:
 		case <-ctx.Done():
 			return ctx.Err()
-		case <-a.ctx.Done():
-			return a.ctx.Err()
+		case <-a.closing:
+			return context.Canceled
 		}
 	}
 }

@@ -411,3 +411,8 @@ func (k *crawl) indexAlong(ctx context.Context, stop <-chan struct{}) error {
 		}
 	}
 }
+
+func (a *App) gatheringJobs() {
+	a.register(JobGather, true, a.gather)
+	a.register(JobCheck, false, a.check)
+}

@@ -127,12 +127,8 @@ func (a *App) encodeMissing(ctx context.Context, b reader, texts []string, have 
 // spareCores is how many cores work in the background may use: half of them while people wait for something else.
 func (a *App) spareCores() int {
 	cores := runtime.GOMAXPROCS(0)
-	a.jobsMu.Lock()
-	defer a.jobsMu.Unlock()
-	for _, p := range a.reports {
-		if k := p.kind; k == JobGather || k == JobRebuild || k == JobRun || k == JobStudy {
-			return max(1, cores/2)
-		}
+	if a.awaited() {
+		return max(1, cores/2)
 	}
 	return cores
 }
@@ -151,7 +147,7 @@ func (s sentenceEncoder) Embed(ctx context.Context, texts []string) ([]embed.Vec
 	if len(texts) == 1 {
 		return s.app.encoder.Embed(ctx, texts)
 	}
-	out, err := s.app.sentences(s.app.ctx, [][]string{texts})
+	out, err := s.app.sentences(ctx, [][]string{texts})
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +156,7 @@ func (s sentenceEncoder) Embed(ctx context.Context, texts []string) ([]embed.Vec
 
 // EmbedGroups implements find.Grouped.
 func (s sentenceEncoder) EmbedGroups(ctx context.Context, groups [][]string) ([][]embed.Vector, error) {
-	return s.app.sentences(s.app.ctx, groups)
+	return s.app.sentences(ctx, groups)
 }
 
 // sentences gives the vectors of the sentences of several chunks, from memory where they are there.

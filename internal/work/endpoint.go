@@ -53,7 +53,7 @@ func (e *endpoint) Embed(ctx context.Context, texts []string) ([]embed.Vector, e
 			out[i] = v
 			continue
 		}
-		vs, err := e.read(e.app.ctx, 1, []string{t})
+		vs, err := e.read(ctx, 1, []string{t})
 		if err != nil {
 			return nil, err
 		}

@@ -18,7 +18,7 @@ func (a *App) MakeDue(ctx context.Context, source string) error {
 }
 
 // Tick does what the schedules do every few seconds.
-func (a *App) Tick() { a.visitDue(a.ctx) }
+func (a *App) Tick(ctx context.Context) { a.visitDue(ctx) }
 
 // GraphsFrom has segments get a graph from so many chunks on.
 func (a *App) GraphsFrom(n int) { a.graphFrom = n }

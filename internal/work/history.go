@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"jolvex/core/extract"
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/internal/store"
@@ -113,13 +112,11 @@ func (a *App) triedBy(ctx context.Context, c store.Corpus, x Applied) error {
 	}
 	same := want == got && len(brought) == len(x.Change.Settled)+len(x.Change.Pages)+len(x.Change.TakeIn)
 	for _, s := range x.Change.Settled {
-		p, err := pairOf(s)
+		document, version, err := a.settledVersion(s)
 		if err != nil {
 			return err
 		}
-		d, err := extract.FromPair(p)
-		o := outcome(extract.Input{Address: p.Question, MediaType: pairType}, d, err)
-		same = same && o.Hash != "" && brought[triedPrefix+p.Question] == o.Hash
+		same = same && version != "" && brought[document] == version
 	}
 	for _, id := range x.Change.TakeIn {
 		same = same && brought[id] != ""

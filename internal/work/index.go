@@ -411,3 +411,9 @@ func (a *App) catchUp(ctx context.Context, corpus string) error {
 	}
 	return a.encodeWhenBehind(ctx, c, s)
 }
+
+func (a *App) indexingJobs() {
+	a.register(JobRebuild, true, a.rebuild)
+	a.register(JobEncode, false, a.encode)
+	a.register(JobGraph, false, a.growGraphs)
+}

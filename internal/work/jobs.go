@@ -21,6 +21,35 @@ const (
 	JobGraph   = "graph"   // target: none; goes beside the others
 )
 
+// task does a job, from where an earlier attempt left it; it looks at ctx between its steps.
+type task func(ctx context.Context, j store.Job, p *progress) error
+
+// kind is one kind of job: what does it, and whether people wait for it.
+type kind struct {
+	do      task
+	awaited bool
+}
+
+// register says what does a kind of job. Each room registers its own before jobs are taken.
+func (a *App) register(name string, awaited bool, do task) {
+	if a.kinds == nil {
+		a.kinds = map[string]kind{}
+	}
+	a.kinds[name] = kind{do, awaited}
+}
+
+// awaited reports whether a job is under way that people wait for.
+func (a *App) awaited() bool {
+	a.jobsMu.Lock()
+	defer a.jobsMu.Unlock()
+	for _, p := range a.reports {
+		if a.kinds[p.kind].awaited {
+			return true
+		}
+	}
+	return false
+}
+
 const lease = 30 * time.Second
 
 var (
@@ -29,21 +58,21 @@ var (
 )
 
 // runJobs takes queued jobs until the app closes: one at a time for each corpus.
-func (a *App) runJobs() {
+func (a *App) runJobs(life context.Context) {
 	defer a.running.Done()
 	var jobs sync.WaitGroup
 	defer jobs.Wait()
 	for {
-		j, err := a.store.TakeJob(a.ctx, lease)
+		j, err := a.store.TakeJob(life, lease)
 		if err == nil {
-			ctx, cancel := context.WithCancelCause(a.ctx)
+			ctx, cancel := context.WithCancelCause(life)
 			a.jobsMu.Lock()
 			a.cancels[j.ID] = cancel
 			a.jobsMu.Unlock()
 			jobs.Add(1)
 			go func() {
 				defer jobs.Done()
-				a.runJob(ctx, j)
+				a.runJob(life, ctx, j)
 				cancel(nil)
 				a.jobsMu.Lock()
 				delete(a.cancels, j.ID)
@@ -52,12 +81,12 @@ func (a *App) runJobs() {
 			}()
 			continue
 		}
-		if !errors.Is(err, store.ErrMissing) && a.ctx.Err() == nil {
+		if !errors.Is(err, store.ErrMissing) && life.Err() == nil {
 			a.log.Error("no job could be taken", "error", err)
 		}
 		select {
 		case <-a.wake:
-		case <-a.ctx.Done():
+		case <-life.Done():
 			return
 		}
 	}
@@ -70,7 +99,7 @@ func (a *App) nudge() {
 	}
 }
 
-func (a *App) runJob(ctx context.Context, j store.Job) {
+func (a *App) runJob(life, ctx context.Context, j store.Job) {
 	p := &progress{app: a, kind: j.Kind, job: j, began: time.Now()}
 	a.jobsMu.Lock()
 	a.reports[j.ID] = p
@@ -88,25 +117,13 @@ func (a *App) runJob(ctx context.Context, j store.Job) {
 				a.log.Error("a job panicked", "job", j.ID, "kind", j.Kind, "panic", r)
 			}
 		}()
-		switch j.Kind {
-		case JobGather:
-			return a.gather(ctx, j, p)
-		case JobRebuild:
-			return a.rebuild(ctx, j, p)
-		case JobRun:
-			return a.run(ctx, j, p)
-		case JobStudy:
-			return a.study(ctx, j, p)
-		case JobEncode:
-			return a.encode(ctx, j, p)
-		case JobGraph:
-			return a.growGraphs(ctx, j, p)
-		case JobCheck:
-			return a.check(ctx, j, p)
+		k, ok := a.kinds[j.Kind]
+		if !ok {
+			return fmt.Errorf("unknown kind of job %q", j.Kind)
 		}
-		return fmt.Errorf("unknown kind of job %q", j.Kind)
+		return k.do(ctx, j, p)
 	}()
-	if a.ctx.Err() != nil {
+	if life.Err() != nil {
 		return // the app is closing: the job stays as it is and resumes at the next start
 	}
 	state, problem := store.Done, ""
@@ -120,20 +137,20 @@ func (a *App) runJob(ctx context.Context, j store.Job) {
 		a.log.Warn("a job failed", "job", j.ID, "kind", j.Kind, "error", err)
 	}
 	p.report(ctx, true)
-	if err := a.store.EndJob(a.ctx, j.ID, state, problem); err != nil {
+	if err := a.store.EndJob(life, j.ID, state, problem); err != nil {
 		a.log.Error("the end of a job was not recorded", "job", j.ID, "error", err)
 		return
 	}
-	a.tellJob(j.ID)
+	a.tellJob(life, j.ID)
 }
 
-func (a *App) tellJob(id string) {
-	j, err := a.store.Job(a.ctx, id)
+func (a *App) tellJob(ctx context.Context, id string) {
+	j, err := a.store.Job(ctx, id)
 	if err != nil {
 		a.log.Error("a job could not be read", "job", id, "error", err)
 		return
 	}
-	a.tell(a.ctx, event(j.Corpus, "job", jobView(j, 0, 0)))
+	a.tell(ctx, event(j.Corpus, "job", jobView(j, 0, 0)))
 }
 
 func (a *App) queue(ctx context.Context, corpus, kind, target string) (Job, error) {
@@ -169,7 +186,7 @@ func (a *App) Resume(ctx context.Context, corpus, id string) error {
 	if err := a.store.ResumeJob(ctx, id); err != nil {
 		return err
 	}
-	a.tellJob(id)
+	a.tellJob(ctx, id)
 	a.nudge()
 	return nil
 }
@@ -197,7 +214,7 @@ func (a *App) halt(ctx context.Context, corpus, id string, cause error, state st
 		if err := a.store.EndJob(ctx, id, state, ""); err != nil {
 			return err
 		}
-		a.tellJob(id)
+		a.tellJob(ctx, id)
 		return nil
 	}
 	return inputError("the job has ended already")

@@ -294,3 +294,13 @@ func (a *App) applyMaterial(ctx context.Context, c store.Corpus, ch prove.Altera
 	}
 	return last, nil
 }
+
+// settledVersion is what a settled answer would be as a document that is only tried: its id, and the hash of its text.
+func (a *App) settledVersion(s prove.Settling) (document, version string, err error) {
+	p, err := pairOf(s)
+	if err != nil {
+		return "", "", err
+	}
+	d, err := extract.FromPair(p)
+	return triedPrefix + p.Question, outcome(extract.Input{Address: p.Question, MediaType: pairType}, d, err).Hash, nil
+}

@@ -115,15 +115,15 @@ func (a *App) carryOut(ctx context.Context, corpus, reply string, t *answer.Trai
 }
 
 // runPost sends alerts as they come, and what was left over from before the last stop.
-func (a *App) runPost() {
+func (a *App) runPost(ctx context.Context) {
 	defer a.running.Done()
 	for {
-		if err := a.sendAlerts(a.ctx); err != nil && a.ctx.Err() == nil {
+		if err := a.sendAlerts(ctx); err != nil && ctx.Err() == nil {
 			a.log.Error("alerts were not sent", "error", err)
 		}
 		select {
 		case <-a.post:
-		case <-a.ctx.Done():
+		case <-ctx.Done():
 			return
 		}
 	}

@@ -334,3 +334,8 @@ func (a *App) partsOf(ctx context.Context, cuts []cut, b reader, tell func(done,
 	}
 	return parts, hashes, nil
 }
+
+func (a *App) provingJobs() {
+	a.register(JobRun, true, a.run)
+	a.register(JobStudy, true, a.study)
+}

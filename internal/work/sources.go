@@ -357,15 +357,15 @@ func (a *App) nextVisit(schedule string) string {
 }
 
 // runSchedules queues the visits that are due, until the app closes.
-func (a *App) runSchedules() {
+func (a *App) runSchedules(ctx context.Context) {
 	defer a.running.Done()
 	tick := time.NewTicker(15 * time.Second)
 	defer tick.Stop()
 	for {
-		a.visitDue(a.ctx)
+		a.visitDue(ctx)
 		select {
 		case <-tick.C:
-		case <-a.ctx.Done():
+		case <-ctx.Done():
 			return
 		}
 	}

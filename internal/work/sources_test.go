@@ -203,18 +203,18 @@ func TestASourceIsVisitedWhenItsScheduleIsDue(t *testing.T) {
 		}
 		return out
 	}
-	a.Tick()
+	a.Tick(t.Context())
 	require.Len(t, gathers(), 1, "it is not due yet")
 	site.change(func() { site.pages["/"] = words("quay") })
 	require.NoError(t, a.MakeDue(t.Context(), s.ID))
-	a.Tick()
+	a.Tick(t.Context())
 	js := gathers()
 	require.Len(t, js, 2)
 	done(t, a, js[0])
 	r, err := a.Ask(t.Context(), public, "c", query.Question{Text: "What is told of the quay?"})
 	require.NoError(t, err)
 	assert.Contains(t, r.Reply, "quay")
-	a.Tick()
+	a.Tick(t.Context())
 	assert.Len(t, gathers(), 2, "the next visit is a day away")
 	ss, err := a.Sources(t.Context(), "c")
 	require.NoError(t, err)
@@ -284,10 +284,10 @@ func TestAWatchedFolderIsTakenUpByItself(t *testing.T) {
 	require.NoError(t, err)
 	done(t, a, j)
 	assert.Equal(t, map[string]string{"rules.md": "indexed", "sub/notes.txt": "indexed"}, states(t, a))
-	a.Tick() // it takes note of what is there
+	a.Tick(t.Context()) // it takes note of what is there
 	write("rules.md", "# Rules\n\nDogs ride on the open deck.")
 	require.NoError(t, os.Remove(filepath.Join(dir, "sub/notes.txt")))
-	a.Tick()
+	a.Tick(t.Context())
 	js, err := a.Jobs(t.Context(), "c")
 	require.NoError(t, err)
 	for _, j := range js {
