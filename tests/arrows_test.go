@@ -26,16 +26,18 @@ var rank = map[string]int{
 	"core/extract": 2, "core/chunk": 2, "core/embed": 2,
 	"core/check": 3, "core/index": 3, "core/query": 4, "core/find": 5, "core/rule": 6, "core/answer": 7, "core/prove": 8, "core/method": 9,
 	"demo": 10, "web": 10, "internal/gather": 10, "internal/model": 10, "internal/pdf": 10, "internal/store": 10,
-	"internal/work": 11, "internal/sim": 11, // stand-ins are tested against the fetching that meets them
-	"internal/api": 12, "cmd/jolvex": 13,
+	"internal/sim":   11, // stand-ins are tested against the fetching that meets them
+	"internal/fault": 11, "internal/event": 12, "internal/job": 13, "internal/connections": 14, "internal/indexing": 15, "internal/asking": 16,
+	"internal/gathering": 17, "internal/proving": 17, "internal/serving": 17,
+	"internal/app": 18, "internal/api": 19, "cmd/jolvex": 20,
 }
 
 // only lists packages that no other package but these may import, tests apart.
 var only = map[string][]string{
-	"internal/sim":  {"cmd/jolvex", "tools/evaluate"},
-	"demo":          {"cmd/jolvex", "tests/shots", "tools/evaluate"},
-	"web":           {"cmd/jolvex"},
-	"internal/work": {"internal/api", "cmd/jolvex", "tools/evaluate"},
+	"internal/sim": {"cmd/jolvex", "tools/evaluate"},
+	"demo":         {"cmd/jolvex", "tests/shots", "tools/evaluate"},
+	"web":          {"cmd/jolvex"},
+	"internal/app": {"internal/api", "cmd/jolvex", "tools/evaluate"},
 }
 
 type pack struct {

@@ -17,7 +17,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/query"
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/asking"
 )
 
 func askCommand(s *settings) *cobra.Command {
@@ -28,7 +28,7 @@ func findCommand(s *settings) *cobra.Command {
 	return questionCommand(s, "find", "See the ranked chunks for a question, and why they rank", printRanking)
 }
 
-func questionCommand(s *settings, verb, short string, show func(io.Writer, *work.Reply)) *cobra.Command {
+func questionCommand(s *settings, verb, short string, show func(io.Writer, *asking.Reply)) *cobra.Command {
 	var corpus, file string
 	c := &cobra.Command{
 		Use:   verb + ` --corpus NAME "question"`,
@@ -50,8 +50,8 @@ file is a JSON object with "id", "question" and, for a follow-up, "turns": a lis
 			if err != nil {
 				return err
 			}
-			one := func(q line) (*work.Reply, error) {
-				var r work.Reply
+			one := func(q line) (*asking.Reply, error) {
+				var r asking.Reply
 				err := cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, verb), api.Ask{Question: q.Question, Turns: q.Turns, Surface: "command"}, &r)
 				return &r, err
 			}
@@ -82,7 +82,7 @@ type line struct {
 	Turns    []query.Turn `json:"turns,omitempty"`
 }
 
-func many(ctx context.Context, file string, ask func(line) (*work.Reply, error)) error {
+func many(ctx context.Context, file string, ask func(line) (*asking.Reply, error)) error {
 	in := io.Reader(os.Stdin)
 	if file != "-" {
 		f, err := os.Open(file)
@@ -180,7 +180,7 @@ type candidate struct {
 	Features *answer.Features `json:"features,omitempty"`
 }
 
-func record(q line, r *work.Reply) asked {
+func record(q line, r *asking.Reply) asked {
 	out := asked{ID: q.ID, Question: q.Question, Sentences: []sentence{}, Cited: []cited{}, Candidates: []candidate{}, Wordings: []query.Wording{}}
 	if r == nil || r.Trail == nil {
 		return out
@@ -212,9 +212,9 @@ func printJSON(v any) error {
 	return enc.Encode(v)
 }
 
-func printReply(w io.Writer, r *work.Reply) {
+func printReply(w io.Writer, r *asking.Reply) {
 	marks := map[int]int{}
-	var sources []work.Cited
+	var sources []asking.Cited
 	number := map[string]int{}
 	for _, c := range r.Cited {
 		key := c.Address + strings.Join(c.Path, "/")
@@ -237,7 +237,7 @@ func printReply(w io.Writer, r *work.Reply) {
 	}
 }
 
-func printRanking(w io.Writer, r *work.Reply) {
+func printRanking(w io.Writer, r *asking.Reply) {
 	for _, x := range r.Trail.Reading.Wordings {
 		fmt.Fprintf(w, "%-10s %s\n", x.Pass, x.Text)
 	}

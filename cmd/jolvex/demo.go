@@ -18,9 +18,13 @@ import (
 	"jolvex/core/prove"
 	"jolvex/demo"
 	"jolvex/internal/api"
+	"jolvex/internal/app"
+	"jolvex/internal/asking"
+	"jolvex/internal/connections"
+	"jolvex/internal/gathering"
+	"jolvex/internal/indexing"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
-	"jolvex/internal/work"
 )
 
 func demoCommand(s *settings) *cobra.Command {
@@ -92,7 +96,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 		return err
 	}
 	const corpus = demo.Corpus
-	var have work.Corpus
+	var have app.Corpus
 	err = cl.call(ctx, http.MethodGet, corpusPath(corpus), nil, &have)
 	var problem *apiError
 	if err == nil && have.LastRun != nil {
@@ -121,7 +125,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 	if err := json.Unmarshal(demo.Rules(), &saved.Method.Rules); err != nil {
 		return fmt.Errorf("read the demo's house rules: %w", err)
 	}
-	glossary, err := work.ReadGlossary(demo.Glossary())
+	glossary, err := asking.ReadGlossary(demo.Glossary())
 	if err != nil {
 		return fmt.Errorf("read the demo's glossary: %w", err)
 	}
@@ -132,7 +136,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "method"), saved.Method, nil); err != nil {
 		return err
 	}
-	for kind, ch := range map[string]work.ConnectionChange{"chat": {Base: home + "v1", Model: sim.Faithful, PriceIn: 0.5, PriceOut: 1.5}, "mail": {Base: "smtp://" + mail, Model: "assistant@tolmouth.example"}} {
+	for kind, ch := range map[string]connections.ConnectionChange{"chat": {Base: home + "v1", Model: sim.Faithful, PriceIn: 0.5, PriceOut: 1.5}, "mail": {Base: "smtp://" + mail, Model: "assistant@tolmouth.example"}} {
 		if err := cl.call(ctx, http.MethodPut, "/connections/"+kind, ch, nil); err != nil {
 			return err
 		}
@@ -154,7 +158,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 
 // chooseDemo takes in what the site has found, without the clutter. A page that is found later waits for a decision.
 func chooseDemo(ctx context.Context, g *gatherer) error {
-	var sources []work.Source
+	var sources []gathering.Source
 	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "sources"), nil, &sources); err != nil {
 		return err
 	}
@@ -162,17 +166,17 @@ func chooseDemo(ctx context.Context, g *gatherer) error {
 		if s.Kind != store.KindSite || s.Chosen {
 			continue
 		}
-		var list work.PageList
+		var list gathering.PageList
 		if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "sources", s.ID, "pages"), nil, &list); err != nil {
 			return err
 		}
-		ch := work.Choice{Taken: []string{}, NewPages: "ask"}
+		ch := gathering.Choice{Taken: []string{}, NewPages: "ask"}
 		for _, p := range list.Pages {
 			if p.State == store.Found && len(p.Clutter) == 0 || p.State == store.Failed {
 				ch.Taken = append(ch.Taken, p.ID)
 			}
 		}
-		var done work.Chosen
+		var done gathering.Chosen
 		if err := g.cl.call(ctx, http.MethodPut, corpusPath(g.corpus, "sources", s.ID, "choice"), ch, &done); err != nil {
 			return err
 		}
@@ -186,7 +190,7 @@ func chooseDemo(ctx context.Context, g *gatherer) error {
 // handOver gives the handbook, which only staff may be answered from, and the questions with their answers.
 func handOver(ctx context.Context, cl *client) error {
 	name, body := demo.Handbook()
-	var d work.Document
+	var d indexing.Document
 	if err := cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "files")+"?audience="+index.Staff+"&name="+url.QueryEscape(name), body, &d); err != nil {
 		return err
 	}

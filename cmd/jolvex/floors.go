@@ -10,7 +10,7 @@ import (
 
 	"jolvex/core/prove"
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/proving"
 )
 
 // readFloors reads what a run is held to.
@@ -66,7 +66,7 @@ func held(w io.Writer, r *api.RunReport, floors []prove.Floor, before *api.RunRe
 	return nil
 }
 
-func judged(rs []work.Result) []prove.Judged {
+func judged(rs []proving.Result) []prove.Judged {
 	out := make([]prove.Judged, len(rs))
 	for i, r := range rs {
 		out[i] = prove.Judged{Question: r.Question, Verdict: r.Verdict, Millis: r.Millis, Failed: r.Failed}

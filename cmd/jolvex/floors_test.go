@@ -13,15 +13,15 @@ import (
 
 	"jolvex/core/prove"
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/proving"
 )
 
 func reported(passed ...bool) *api.RunReport {
-	r := &api.RunReport{Run: work.Run{SetName: "set | one"}}
+	r := &api.RunReport{Run: proving.Run{SetName: "set | one"}}
 	var js []prove.Judged
 	for i, p := range passed {
 		q := prove.Question{ID: string(rune('a' + i)), Text: "question | " + string(rune('a'+i)), Tags: []string{"fares"}}
-		x := work.Result{Question: q, Verdict: prove.Verdict{Passed: p, Rank: -1}, Reply: "so"}
+		x := proving.Result{Question: q, Verdict: prove.Verdict{Passed: p, Rank: -1}, Reply: "so"}
 		if !p {
 			x.Cause = &prove.Diagnosis{Cause: prove.RankedBelow, Why: "it ranks 12"}
 		}

@@ -19,8 +19,11 @@ import (
 
 	"jolvex/core/extract"
 	"jolvex/internal/api"
+	"jolvex/internal/app"
+	"jolvex/internal/gathering"
+	"jolvex/internal/indexing"
+	"jolvex/internal/job"
 	"jolvex/internal/store"
-	"jolvex/internal/work"
 )
 
 func gatherCommand(s *settings) *cobra.Command {
@@ -88,12 +91,12 @@ func (g *gatherer) ensure(ctx context.Context) error {
 
 // gathered is what the command tells at its end.
 type gathered struct {
-	Corpus  string          `json:"corpus"`
-	States  map[string]int  `json:"states"`
-	Chunks  int             `json:"chunks"`
-	Failed  []work.Document `json:"failed"`
-	Seconds float64         `json:"seconds"`
-	Waited  []string        `json:"waitedFor"`
+	Corpus  string              `json:"corpus"`
+	States  map[string]int      `json:"states"`
+	Chunks  int                 `json:"chunks"`
+	Failed  []indexing.Document `json:"failed"`
+	Seconds float64             `json:"seconds"`
+	Waited  []string            `json:"waitedFor"`
 }
 
 func (g *gatherer) all(ctx context.Context, targets []string) error {
@@ -101,7 +104,7 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 	if err := g.ensure(ctx); err != nil {
 		return err
 	}
-	out := gathered{Corpus: g.corpus, Failed: []work.Document{}, Waited: []string{}}
+	out := gathered{Corpus: g.corpus, Failed: []indexing.Document{}, Waited: []string{}}
 	for _, t := range targets {
 		var err error
 		info, statErr := os.Stat(t)
@@ -131,12 +134,12 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 
 // encoded waits until the sentence encoder has read what was taken in.
 func (g *gatherer) encoded(ctx context.Context, out *gathered) error {
-	var jobs []work.Job
+	var jobs []job.Job
 	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "jobs"), nil, &jobs); err != nil {
 		return err
 	}
 	for _, j := range jobs {
-		if j.Kind != work.JobEncode || j.State != "queued" && j.State != "running" {
+		if j.Kind != job.Encode || j.State != "queued" && j.State != "running" {
 			continue
 		}
 		done, err := g.cl.follow(ctx, g.corpus, j.ID, g.counter("encoder: %d of %d chunks"))
@@ -150,9 +153,9 @@ func (g *gatherer) encoded(ctx context.Context, out *gathered) error {
 }
 
 // counter tells each new step of a job on one line.
-func (g *gatherer) counter(format string) func(work.Job) {
+func (g *gatherer) counter(format string) func(job.Job) {
 	last := ""
-	return func(j work.Job) {
+	return func(j job.Job) {
 		line := fmt.Sprintf(format, j.Done, j.Total)
 		if line == last || j.Total == 0 {
 			return
@@ -173,7 +176,7 @@ func (g *gatherer) say(format string, a ...any) {
 
 func (g *gatherer) site(ctx context.Context, address string, out *gathered) error {
 	var added api.AddedSource
-	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sources"), work.NewSource{Kind: store.KindSite, Address: address, Settings: g.set}, &added); err != nil {
+	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sources"), gathering.NewSource{Kind: store.KindSite, Address: address, Settings: g.set}, &added); err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)
 	}
 	j, err := g.cl.follow(ctx, g.corpus, added.Job.ID, g.counter(address+": %d of %d pages"))
@@ -210,7 +213,7 @@ func (g *gatherer) file(ctx context.Context, path string, out *gathered) error {
 	if err := errors.Join(err, f.Close()); err != nil {
 		return err
 	}
-	var d work.Document
+	var d indexing.Document
 	if err := g.cl.call(ctx, http.MethodPut, corpusPath(g.corpus, "files")+"?name="+url.QueryEscape(filepath.ToSlash(path)), body, &d); err != nil {
 		return fmt.Errorf("take in %s: %w", path, err)
 	}
@@ -220,7 +223,7 @@ func (g *gatherer) file(ctx context.Context, path string, out *gathered) error {
 }
 
 func (g *gatherer) report(ctx context.Context, out *gathered, began time.Time) error {
-	var c work.Corpus
+	var c app.Corpus
 	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus), nil, &c); err != nil {
 		return err
 	}

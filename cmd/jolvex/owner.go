@@ -18,7 +18,8 @@ import (
 	"time"
 
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/app"
+	"jolvex/internal/job"
 	"jolvex/web"
 )
 
@@ -42,14 +43,14 @@ func socketPath(dir string) (string, error) {
 
 // owner is a data folder that this process has open.
 type owner struct {
-	app    *work.App
+	app    *app.App
 	server *http.Server
 	socket string
 }
 
 // own opens the folder and listens on its socket. work.ErrOwned, wrapped, when another process has it.
 func own(ctx context.Context, s *settings, hosts []string) (*owner, error) {
-	app, err := work.Open(ctx, s.data, s.log())
+	app, err := app.Open(ctx, s.data, s.log(), app.Options{})
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +112,7 @@ func connect(ctx context.Context, s *settings) (*client, error) {
 			c.close = o.close
 			return c, nil
 		}
-		if !errors.Is(err, work.ErrOwned) {
+		if !errors.Is(err, app.ErrOwned) {
 			return nil, err
 		}
 		conn, dialErr := net.Dial("unix", path)
@@ -203,10 +204,10 @@ func corpusPath(name string, rest ...string) string {
 }
 
 // follow waits for a job to end, telling each step.
-func (c *client) follow(ctx context.Context, corpus, job string, tell func(work.Job)) (work.Job, error) {
+func (c *client) follow(ctx context.Context, corpus, id string, tell func(job.Job)) (job.Job, error) {
 	for {
-		var j work.Job
-		if err := c.call(ctx, http.MethodGet, corpusPath(corpus, "jobs", job), nil, &j); err != nil {
+		var j job.Job
+		if err := c.call(ctx, http.MethodGet, corpusPath(corpus, "jobs", id), nil, &j); err != nil {
 			return j, err
 		}
 		tell(j)

@@ -16,17 +16,18 @@ import (
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/asking"
+	"jolvex/internal/proving"
 )
 
-func sample() *work.Reply {
-	return &work.Reply{
+func sample() *asking.Reply {
+	return &asking.Reply{
 		Reply: "Dogs pay £2.00. Guide dogs are free.", Support: 0.9, Millis: 3,
-		Cited: []work.Cited{
+		Cited: []asking.Cited{
 			{Sentence: 0, Address: "http://a/dogs", Link: "http://a/dogs#fares", Title: "Dogs", Path: []string{"Fares"}, Passage: "Dogs pay £2.00."},
 			{Sentence: 1, Address: "http://a/dogs", Link: "http://a/dogs#fares", Title: "Dogs", Path: []string{"Fares"}, Passage: "Guide dogs are free."},
 		},
-		Evidence: []work.Evidence{{Candidate: answer.Candidate{Score: 4.2, Kept: true, Signals: []find.Signal{{Name: "body", Share: 0.7}, {Name: "meaning", Share: 0.3}}}, Address: "http://a/dogs", Title: "Dogs", Path: []string{"Fares"}, Text: "Dogs pay\n£2.00."}},
+		Evidence: []asking.Evidence{{Candidate: answer.Candidate{Score: 4.2, Kept: true, Signals: []find.Signal{{Name: "body", Share: 0.7}, {Name: "meaning", Share: 0.3}}}, Address: "http://a/dogs", Title: "Dogs", Path: []string{"Fares"}, Text: "Dogs pay\n£2.00."}},
 		Trail: &answer.Trail{
 			Outcome: answer.Answered, Bar: 0.5,
 			Reading: query.Reading{Wordings: []query.Wording{{Pass: "asked", Text: "dog fare"}}},
@@ -48,7 +49,7 @@ func TestARankingIsPrintedWithItsReasons(t *testing.T) {
 		assert.Contains(t, b.String(), want)
 	}
 	b.Reset()
-	printRanking(&b, &work.Reply{Trail: &answer.Trail{}})
+	printRanking(&b, &asking.Reply{Trail: &answer.Trail{}})
 	assert.Contains(t, b.String(), "nothing found")
 }
 
@@ -72,7 +73,7 @@ func TestClip(t *testing.T) {
 func TestJUnit(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "report.xml")
 	refuse := prove.Expectation{Kind: prove.Refuses}
-	report := &api.RunReport{Run: work.Run{SetName: "set"}, Results: []work.Result{
+	report := &api.RunReport{Run: proving.Run{SetName: "set"}, Results: []proving.Result{
 		{Question: prove.Question{ID: "1", Text: "fine?"}, Verdict: prove.Verdict{Passed: true}, Millis: 1500},
 		{Question: prove.Question{ID: "2", Text: "wrong & <odd>?"}, Verdict: prove.Verdict{Findings: []prove.Finding{{Expectation: refuse, Note: "it answered"}}}, Reply: "no"},
 		{Question: prove.Question{ID: "3", Text: "out?"}, Failed: "time-out"},

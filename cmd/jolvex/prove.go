@@ -12,7 +12,7 @@ import (
 
 	"jolvex/core/prove"
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/job"
 )
 
 // proveOptions are what a run in a build is held to, and where its reports go.
@@ -108,13 +108,13 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 }
 
 // showProgress tells how far a job has come, on one line of a terminal; to a file or a pipe it tells nothing.
-func showProgress(s *settings) func(work.Job) {
+func showProgress(s *settings) func(job.Job) {
 	info, err := os.Stderr.Stat()
 	if s.json || err != nil || info.Mode()&os.ModeCharDevice == 0 {
-		return func(work.Job) {}
+		return func(job.Job) {}
 	}
 	last := -1
-	return func(j work.Job) {
+	return func(j job.Job) {
 		if j.Total == 0 || j.Done == last {
 			return
 		}

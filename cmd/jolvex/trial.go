@@ -13,7 +13,7 @@ import (
 
 	"jolvex/core/prove"
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/proving"
 )
 
 func trialCommand(s *settings) *cobra.Command {
@@ -49,7 +49,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 				return err
 			}
 			path := corpusPath(corpus, "sets", set, "trials")
-			var cost work.TrialCost
+			var cost proving.TrialCost
 			if err := cl.call(cmd.Context(), http.MethodPost, path+"/estimate", plan, &cost); err != nil {
 				return errors.Join(err, cl.close())
 			}
@@ -64,7 +64,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 				err = printTrial(s, out)
 			}
 			if err == nil && apply && out.Sums.Sure {
-				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), work.Applied{Change: prove.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
+				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), proving.Applied{Change: prove.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
 			}
 			return errors.Join(err, cl.close())
 		},
@@ -84,7 +84,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 	return c
 }
 
-func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, plan prove.Plan) (id string, out *work.TrialOutcome, err error) {
+func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, plan prove.Plan) (id string, out *proving.TrialOutcome, err error) {
 	var started api.StartedStudy
 	if err := cl.call(cmd.Context(), http.MethodPost, path, plan, &started); err != nil {
 		return "", nil, err
@@ -92,7 +92,7 @@ func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, 
 	if _, err := cl.follow(cmd.Context(), corpus, started.Job.ID, showProgress(s)); err != nil {
 		return "", nil, err
 	}
-	var all []work.Study
+	var all []proving.Study
 	if err := cl.call(cmd.Context(), http.MethodGet, corpusPath(corpus, "studies"), nil, &all); err != nil {
 		return "", nil, err
 	}
@@ -104,7 +104,7 @@ func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, 
 	return "", nil, errors.New("the trial ended without an outcome")
 }
 
-func printTrial(s *settings, t *work.TrialOutcome) error {
+func printTrial(s *settings, t *proving.TrialOutcome) error {
 	if s.json {
 		return printJSON(t)
 	}

@@ -9,7 +9,9 @@ import (
 	"jolvex/core/answer"
 	"jolvex/core/prove"
 	"jolvex/core/rule"
-	"jolvex/internal/work"
+	"jolvex/internal/asking"
+	"jolvex/internal/connections"
+	"jolvex/internal/proving"
 )
 
 // RuleTrial is what a list of rules is tried on.
@@ -28,7 +30,7 @@ type Curve struct {
 }
 
 // caller is as whom and where an ask is made.
-func (a Ask) caller() work.Caller {
+func (a Ask) caller() asking.Caller {
 	c := asWhom(a.Audience, a.Surface)
 	c.Page = a.Page
 	return c
@@ -45,8 +47,8 @@ func (h *handlers) answering(api huma.API) {
 			InCorpus
 			Body RuleTrial
 		},
-		) (*out[work.RuleTest], error) {
-			return reply(h.app.TryRules(ctx, asWhom("", "bench"), in.Corpus, in.Body.Rules, in.Body.Message, in.Body.Page, in.Body.Labelled))
+		) (*out[asking.RuleTest], error) {
+			return reply(h.app.Asking.TryRules(ctx, asWhom("", "bench"), in.Corpus, in.Body.Rules, in.Body.Message, in.Body.Page, in.Body.Labelled))
 		})
 	huma.Register(api, operation("draftManner", http.MethodPost, "/manner/draft", "answer", "Draft a manner from a few words about it, or from a sample of writing"),
 		func(_ context.Context, in *struct{ Body answer.Guide }) (*out[answer.Drafted], error) {
@@ -57,12 +59,12 @@ func (h *handlers) answering(api huma.API) {
 			InCorpus
 			Body Search
 		},
-		) (*out[*work.Reply], error) {
-			return reply(h.app.Try(ctx, in.Body.caller(), in.Corpus, in.Body.question(), in.Body.Variant))
+		) (*out[*asking.Reply], error) {
+			return reply(h.app.Asking.Try(ctx, in.Body.caller(), in.Corpus, in.Body.question(), in.Body.Variant))
 		})
 	huma.Register(api, operation("getSheet", http.MethodGet, "/corpora/{corpus}/sheet", "answer", "Questions that are answered again whenever the manner changes"),
 		func(ctx context.Context, in *InCorpus) (*out[[]string], error) {
-			return reply(h.app.Sheet(ctx, in.Corpus))
+			return reply(h.app.Asking.Sheet(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("putSheet", http.MethodPut, "/corpora/{corpus}/sheet", "answer", "Replace them"),
 		func(ctx context.Context, in *struct {
@@ -70,19 +72,19 @@ func (h *handlers) answering(api huma.API) {
 			Body []string `maxItems:"40"`
 		},
 		) (*out[[]string], error) {
-			return reply(h.app.SaveSheet(ctx, in.Corpus, in.Body))
+			return reply(h.app.Asking.SaveSheet(ctx, in.Corpus, in.Body))
 		})
 	huma.Register(api, operation("weighSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/weigh", "answer", "Answer questions of a set, from a place on, whatever the evidence bar, to draw its curve of risk and coverage"),
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Set  string `path:"set" doc:"Name or id"`
 			Body struct {
-				From    int          `json:"from" minimum:"0"`
-				Variant work.Variant `json:"variant,omitzero"`
+				From    int            `json:"from" minimum:"0"`
+				Variant asking.Variant `json:"variant,omitzero"`
 			}
 		},
-		) (*out[work.WeighedPart], error) {
-			return reply(h.app.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
+		) (*out[proving.WeighedPart], error) {
+			return reply(h.app.Proving.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
 		})
 	huma.Register(api, operation("drawCurve", http.MethodPost, "/curve", "answer", "Risk and coverage of questions that were weighed, at each height of the evidence bar; how support and being right go together; and where the bar is best placed"),
 		func(_ context.Context, in *struct {
@@ -96,8 +98,8 @@ func (h *handlers) answering(api huma.API) {
 			return reply(Curve{prove.Curve(ws), prove.Calibrate(ws), prove.Place(ws, in.Body.Cost)}, nil)
 		})
 	huma.Register(api, operation("suggestGlossary", http.MethodGet, "/corpora/{corpus}/glossary/suggestions", "find", "Terms that the corpus's own texts propose for its glossary"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.Suggestion], error) {
-			return reply(h.app.SuggestGlossary(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]asking.Suggestion], error) {
+			return reply(h.app.Asking.SuggestGlossary(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("dismissSuggestion", http.MethodPost, "/corpora/{corpus}/glossary/dismissed", "find", "Keep a term from being proposed again"),
 		func(ctx context.Context, in *struct {
@@ -107,36 +109,36 @@ func (h *handlers) answering(api huma.API) {
 			}
 		},
 		) (*out[struct{}], error) {
-			return reply(struct{}{}, h.app.DismissSuggestion(ctx, in.Corpus, in.Body.Term))
+			return reply(struct{}{}, h.app.Asking.DismissSuggestion(ctx, in.Corpus, in.Body.Term))
 		})
 	huma.Register(api, operation("readGlossary", http.MethodPost, "/glossary/read", "find", "Read a glossary from CSV without keeping it"),
 		func(_ context.Context, in *struct {
 			RawBody []byte `contentType:"text/csv"`
 		},
-		) (*out[work.GlossaryFile], error) {
-			return reply(work.ReadGlossary(in.RawBody))
+		) (*out[asking.GlossaryFile], error) {
+			return reply(asking.ReadGlossary(in.RawBody))
 		})
 	glossary := operation("exportGlossary", http.MethodGet, "/corpora/{corpus}/glossary/export", "find", "The glossary as CSV")
 	glossary.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}}}}
 	huma.Register(api, glossary, func(ctx context.Context, in *InCorpus) (*huma.StreamResponse, error) {
-		return csvFile("glossary.csv")(h.app.Glossary(ctx, in.Corpus))
+		return csvFile("glossary.csv")(h.app.Asking.Glossary(ctx, in.Corpus))
 	})
 	huma.Register(api, operation("listNotices", http.MethodGet, "/corpora/{corpus}/notices", "answer", "What house rules had to tell somebody: details, hand-overs, alerts"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.Notice], error) {
-			return reply(h.app.Notices(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]asking.Notice], error) {
+			return reply(h.app.Asking.Notices(ctx, in.Corpus))
 		})
 	export := operation("exportNotices", http.MethodGet, "/corpora/{corpus}/notices/export", "answer", "The same as CSV, a column for each detail")
 	export.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}}}}
 	huma.Register(api, export,
 		func(ctx context.Context, in *InCorpus) (*huma.StreamResponse, error) {
-			return csvFile("notices.csv")(h.app.ExportNotices(ctx, in.Corpus))
+			return csvFile("notices.csv")(h.app.Asking.ExportNotices(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("getMail", http.MethodGet, "/connections/mail", "answer", "The mail server that alerts go out by"),
-		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
-			return reply(h.app.MailConnection(ctx))
+		func(ctx context.Context, _ *struct{}) (*out[connections.Connection], error) {
+			return reply(h.app.Connections.MailConnection(ctx))
 		})
 	huma.Register(api, operation("connectMail", http.MethodPut, "/connections/mail", "answer", "Set the mail server (smtp:// or smtps://); its model is the address that mail is sent from"),
-		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
-			return reply(h.app.ConnectMail(ctx, in.Body))
+		func(ctx context.Context, in *struct{ Body connections.ConnectionChange }) (*out[connections.Connection], error) {
+			return reply(h.app.Connections.ConnectMail(ctx, in.Body))
 		})
 }

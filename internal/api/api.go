@@ -6,7 +6,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -23,8 +22,8 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"jolvex/internal/store"
-	"jolvex/internal/work"
+	"jolvex/internal/app"
+	"jolvex/internal/fault"
 )
 
 // SocketHost is the Host that requests over the data folder's socket carry.
@@ -39,7 +38,7 @@ type Options struct {
 }
 
 // New makes the handler of everything.
-func New(app *work.App, o Options) http.Handler {
+func New(app *app.App, o Options) http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts), http.NewCrossOriginProtection().Handler, headers)
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
@@ -60,7 +59,7 @@ func New(app *work.App, o Options) http.Handler {
 }
 
 // describe registers every operation.
-func describe(r chi.Router, app *work.App, version string) huma.API {
+func describe(r chi.Router, app *app.App, version string) huma.API {
 	huma.DefaultArrayNullable = false // lists are never null: see the use cases
 	cfg := huma.DefaultConfig("Jolvex", version)
 	cfg.DocsPath = "" // its docs page loads scripts from elsewhere
@@ -79,6 +78,7 @@ func describe(r chi.Router, app *work.App, version string) huma.API {
 	h.prove(api)
 	h.proving(api)
 	h.releases(api)
+	describeEvents(api)
 	return api
 }
 
@@ -100,19 +100,19 @@ func OpenAPI(version string) ([]byte, error) {
 	return json.MarshalIndent(describe(chi.NewRouter(), nil, version).OpenAPI(), "", " ")
 }
 
-type handlers struct{ app *work.App }
+type handlers struct{ app *app.App }
 
 // known turns the use cases' errors into HTTP ones.
 func known(err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case errors.Is(err, work.ErrMissing):
+	case errors.Is(err, fault.ErrMissing):
 		return huma.Error404NotFound(err.Error())
-	case errors.Is(err, work.ErrTaken), errors.Is(err, work.ErrChanged):
+	case errors.Is(err, fault.ErrTaken), errors.Is(err, fault.ErrChanged):
 		return huma.Error409Conflict(err.Error())
-	case errors.Is(err, work.ErrInput):
-		return huma.Error422UnprocessableEntity(strings.TrimPrefix(err.Error(), work.ErrInput.Error()+": "))
+	case errors.Is(err, fault.ErrInput):
+		return huma.Error422UnprocessableEntity(strings.TrimPrefix(err.Error(), fault.ErrInput.Error()+": "))
 	case errors.Is(err, context.Canceled):
 		return huma.NewError(499, "the request was given up")
 	}
@@ -217,14 +217,14 @@ var clipTypes = map[string]string{
 }
 
 // clip serves a film or recording that was handed over, in ranges, to be played.
-func clip(app *work.App) http.HandlerFunc {
+func clip(app *app.App) http.HandlerFunc {
 	return func(w http.ResponseWriter, q *http.Request) {
 		corpus, bad := url.PathUnescape(chi.URLParam(q, "corpus"))
 		if bad != nil {
 			problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
 			return
 		}
-		d, o, err := app.Original(q.Context(), corpus, chi.URLParam(q, "document"))
+		d, o, err := app.Gathering.Original(q.Context(), corpus, chi.URLParam(q, "document"))
 		kind, ok := clipTypes[strings.ToLower(path.Ext(d.Address))]
 		if err != nil || !ok {
 			problem(w, http.StatusNotFound, "there is no clip at "+q.URL.Path)
@@ -232,40 +232,5 @@ func clip(app *work.App) http.HandlerFunc {
 		}
 		w.Header().Set("Content-Type", kind)
 		http.ServeContent(w, q, "", time.Time{}, bytes.NewReader(o.Body))
-	}
-}
-
-// events streams what happens as server-sent events. A reader that comes back with Last-Event-ID, or with ?since=, gets
-// what it missed.
-func events(app *work.App) http.HandlerFunc {
-	return func(w http.ResponseWriter, q *http.Request) {
-		since := int64(-1)
-		for _, s := range []string{q.URL.Query().Get("since"), q.Header.Get("Last-Event-ID")} {
-			if n, err := strconv.ParseInt(s, 10, 64); err == nil {
-				since = n
-			}
-		}
-		rc := http.NewResponseController(w)
-		w.Header().Set("Content-Type", "text/event-stream")
-		w.Header().Set("X-Accel-Buffering", "no")
-		if _, err := fmt.Fprint(w, "retry: 1000\n\n"); err != nil || rc.Flush() != nil {
-			return
-		}
-		// The stream ends now and then by itself, so that a reader that is gone is noticed; readers come back at once.
-		ctx, cancel := context.WithTimeout(q.Context(), 5*time.Minute)
-		defer cancel()
-		err := app.Watch(ctx, since, func(e store.Event) error {
-			body, err := json.Marshal(e)
-			if err != nil {
-				return err
-			}
-			if _, err := fmt.Fprintf(w, "id: %d\nevent: %s\ndata: %s\n\n", e.Seq, e.Kind, body); err != nil {
-				return err
-			}
-			return rc.Flush()
-		})
-		if err != nil && ctx.Err() == nil && !errors.Is(err, context.Canceled) {
-			slog.Default().Debug("an event stream ended", "error", err)
-		}
 	}
 }

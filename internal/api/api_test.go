@@ -18,13 +18,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/internal/api"
-	"jolvex/internal/work"
+	"jolvex/internal/app"
 )
 
 func serve(t *testing.T) *httptest.Server {
 	t.Helper()
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
-	app, err := work.Open(t.Context(), t.TempDir(), log)
+	app, err := app.Open(t.Context(), t.TempDir(), log, app.Options{})
 	require.NoError(t, err)
 	web := fstest.MapFS{"index.html": {Data: []byte("<title>Jolvex</title>")}, "assets/a.js": {Data: []byte("1")}}
 	srv := httptest.NewServer(api.New(app, api.Options{Version: "test", Hosts: []string{"desk.example"}, Web: web, Log: log}))

@@ -12,21 +12,24 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jolvex/core/extract"
+	"jolvex/internal/connections"
+	"jolvex/internal/gathering"
+	"jolvex/internal/indexing"
+	"jolvex/internal/job"
 	"jolvex/internal/model"
 	"jolvex/internal/store"
-	"jolvex/internal/work"
 )
 
 // AddedSource tells what was added and the job that gathers it.
 type AddedSource struct {
-	Source work.Source `json:"source"`
-	Job    work.Job    `json:"job"`
+	Source gathering.Source `json:"source"`
+	Job    job.Job          `json:"job"`
 }
 
 // DocumentList is one page of a list of documents.
 type DocumentList struct {
-	Documents []work.Document `json:"documents" nullable:"false"`
-	Total     int             `json:"total"`
+	Documents []indexing.Document `json:"documents" nullable:"false"`
+	Total     int                 `json:"total"`
 }
 
 // Retried tells how many documents are tried again.
@@ -56,34 +59,34 @@ func (h *handlers) gather(api huma.API) {
 
 func (h *handlers) sources(api huma.API) {
 	huma.Register(api, operation("listSources", http.MethodGet, "/corpora/{corpus}/sources", "gather", "List the sources"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.Source], error) {
-			return reply(h.app.Sources(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]gathering.Source], error) {
+			return reply(h.app.Gathering.Sources(ctx, in.Corpus))
 		})
 	add := operation("addSource", http.MethodPost, "/corpora/{corpus}/sources", "gather", "Add a site, sitemap, address list, feed or watched folder, and gather it")
 	add.MaxBodyBytes = 16 << 20
 	huma.Register(api, add, func(ctx context.Context, in *struct {
 		InCorpus
-		Body work.NewSource
+		Body gathering.NewSource
 	},
 	) (*out[AddedSource], error) {
-		s, j, err := h.app.AddSource(ctx, in.Corpus, in.Body)
+		s, j, err := h.app.Gathering.AddSource(ctx, in.Corpus, in.Body)
 		return reply(AddedSource{s, j}, err)
 	})
 	huma.Register(api, operation("changeSource", http.MethodPatch, "/corpora/{corpus}/sources/{source}", "gather", "Change a source's name, audience, marks, schedule or settings"),
 		func(ctx context.Context, in *struct {
 			InSource
-			Body work.SourceChange
+			Body gathering.SourceChange
 		},
-		) (*out[work.Source], error) {
-			return reply(h.app.ChangeSource(ctx, in.Corpus, in.Source, in.Body))
+		) (*out[gathering.Source], error) {
+			return reply(h.app.Gathering.ChangeSource(ctx, in.Corpus, in.Source, in.Body))
 		})
 	huma.Register(api, operation("removeSource", http.MethodDelete, "/corpora/{corpus}/sources/{source}", "gather", "Remove a source with its documents and their history"),
 		func(ctx context.Context, in *InSource) (*struct{}, error) {
-			return nil, known(h.app.RemoveSource(ctx, in.Corpus, in.Source))
+			return nil, known(h.app.Gathering.RemoveSource(ctx, in.Corpus, in.Source))
 		})
 	huma.Register(api, operation("visitSource", http.MethodPost, "/corpora/{corpus}/sources/{source}/visit", "gather", "Visit a source now, for what changed"),
-		func(ctx context.Context, in *InSource) (*out[work.Job], error) {
-			return reply(h.app.Visit(ctx, in.Corpus, in.Source))
+		func(ctx context.Context, in *InSource) (*out[job.Job], error) {
+			return reply(h.app.Gathering.Visit(ctx, in.Corpus, in.Source))
 		})
 	huma.Register(api, operation("listPages", http.MethodGet, "/corpora/{corpus}/sources/{source}/pages", "gather", "What a source has found, for choosing, and what patterns catch of it"),
 		func(ctx context.Context, in *struct {
@@ -91,17 +94,17 @@ func (h *handlers) sources(api huma.API) {
 			Include []string `query:"include,explode" doc:"Path patterns, * for anything and $ for the end"`
 			Exclude []string `query:"exclude,explode"`
 		},
-		) (*out[work.PageList], error) {
-			return reply(h.app.Pages(ctx, in.Corpus, in.Source, in.Include, in.Exclude))
+		) (*out[gathering.PageList], error) {
+			return reply(h.app.Gathering.Pages(ctx, in.Corpus, in.Source, in.Include, in.Exclude))
 		})
 	choose := operation("choosePages", http.MethodPut, "/corpora/{corpus}/sources/{source}/choice", "gather", "Take in the pages that are named and leave out all others of the source")
 	choose.MaxBodyBytes = 16 << 20
 	huma.Register(api, choose, func(ctx context.Context, in *struct {
 		InSource
-		Body work.Choice
+		Body gathering.Choice
 	},
-	) (*out[work.Chosen], error) {
-		return reply(h.app.Choose(ctx, in.Corpus, in.Source, in.Body))
+	) (*out[gathering.Chosen], error) {
+		return reply(h.app.Gathering.Choose(ctx, in.Corpus, in.Source, in.Body))
 	})
 }
 
@@ -116,7 +119,7 @@ func (h *handlers) documents(api huma.API) {
 			Offset int    `query:"offset" default:"0" minimum:"0"`
 		},
 		) (*out[DocumentList], error) {
-			ds, n, err := h.app.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: in.Limit, Offset: in.Offset})
+			ds, n, err := h.app.Indexing.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: in.Limit, Offset: in.Offset})
 			return reply(DocumentList{ds, n}, err)
 		})
 	export := operation("exportDocuments", http.MethodGet, "/corpora/{corpus}/documents/export", "gather", "The list of documents as CSV")
@@ -128,7 +131,7 @@ func (h *handlers) documents(api huma.API) {
 		Text   string `query:"text"`
 	},
 	) (*huma.StreamResponse, error) {
-		ds, _, err := h.app.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: 1_000_000})
+		ds, _, err := h.app.Indexing.Documents(ctx, in.Corpus, store.Filter{Source: in.Source, State: in.State, Text: in.Text, Limit: 1_000_000})
 		if err != nil {
 			return nil, known(err)
 		}
@@ -148,20 +151,20 @@ func (h *handlers) documents(api huma.API) {
 			InDocument
 			Version string `query:"version" doc:"A version other than the current one"`
 		},
-		) (*out[work.OpenDocument], error) {
-			return reply(h.app.OpenDocument(ctx, in.Corpus, in.Document, in.Version))
+		) (*out[indexing.OpenDocument], error) {
+			return reply(h.app.Indexing.OpenDocument(ctx, in.Corpus, in.Document, in.Version))
 		})
 	huma.Register(api, operation("changeDocument", http.MethodPatch, "/corpora/{corpus}/documents/{document}", "gather", "Give a document an audience and marks of its own"),
 		func(ctx context.Context, in *struct {
 			InDocument
-			Body work.DocumentChange
+			Body gathering.DocumentChange
 		},
-		) (*out[work.Document], error) {
-			return reply(h.app.ChangeDocument(ctx, in.Corpus, in.Document, in.Body))
+		) (*out[indexing.Document], error) {
+			return reply(h.app.Gathering.ChangeDocument(ctx, in.Corpus, in.Document, in.Body))
 		})
 	huma.Register(api, operation("removeDocument", http.MethodDelete, "/corpora/{corpus}/documents/{document}", "gather", "Remove a document that was handed over, with its history"),
 		func(ctx context.Context, in *InDocument) (*struct{}, error) {
-			return nil, known(h.app.RemoveDocument(ctx, in.Corpus, in.Document))
+			return nil, known(h.app.Gathering.RemoveDocument(ctx, in.Corpus, in.Document))
 		})
 	huma.Register(api, operation("compareVersions", http.MethodGet, "/corpora/{corpus}/documents/{document}/changes", "gather", "How a document changed between two versions; the last change when none are named"),
 		func(ctx context.Context, in *struct {
@@ -169,16 +172,16 @@ func (h *handlers) documents(api huma.API) {
 			From string `query:"from"`
 			To   string `query:"to"`
 		},
-		) (*out[work.Comparison], error) {
-			return reply(h.app.Compare(ctx, in.Corpus, in.Document, in.From, in.To))
+		) (*out[gathering.Comparison], error) {
+			return reply(h.app.Gathering.Compare(ctx, in.Corpus, in.Document, in.From, in.To))
 		})
 	huma.Register(api, operation("listChanges", http.MethodGet, "/corpora/{corpus}/changes", "gather", "What came, changed and went since a moment"),
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Since string `query:"since" required:"true" doc:"RFC 3339"`
 		},
-		) (*out[work.ChangeList], error) {
-			return reply(h.app.Changes(ctx, in.Corpus, in.Since))
+		) (*out[gathering.ChangeList], error) {
+			return reply(h.app.Gathering.Changes(ctx, in.Corpus, in.Since))
 		})
 	type Picked struct {
 		Documents []string `json:"documents,omitempty" maxItems:"10000" nullable:"false" doc:"Their ids"`
@@ -189,7 +192,7 @@ func (h *handlers) documents(api huma.API) {
 			Body Picked
 		},
 		) (*out[Retried], error) {
-			n, err := h.app.Retry(ctx, in.Corpus, in.Body.Documents)
+			n, err := h.app.Gathering.Retry(ctx, in.Corpus, in.Body.Documents)
 			return reply(Retried{n}, err)
 		})
 	huma.Register(api, operation("leaveOutDocuments", http.MethodPost, "/corpora/{corpus}/documents/leave-out", "gather", "Take documents out of what is answered from, or back in"),
@@ -201,12 +204,12 @@ func (h *handlers) documents(api huma.API) {
 			}
 		},
 		) (*struct{}, error) {
-			return nil, known(h.app.LeaveOut(ctx, in.Corpus, in.Body.Documents, !in.Body.Back))
+			return nil, known(h.app.Gathering.LeaveOut(ctx, in.Corpus, in.Body.Documents, !in.Body.Back))
 		})
 	original := operation("getOriginal", http.MethodGet, "/corpora/{corpus}/documents/{document}/original", "gather", "The file that a document was made of, to be saved")
 	original.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
 	huma.Register(api, original, func(ctx context.Context, in *InDocument) (*huma.StreamResponse, error) {
-		d, o, err := h.app.Original(ctx, in.Corpus, in.Document)
+		d, o, err := h.app.Gathering.Original(ctx, in.Corpus, in.Document)
 		if err != nil {
 			return nil, known(err)
 		}
@@ -243,22 +246,22 @@ func (h *handlers) handedOver(api huma.API) {
 		MediaType string `header:"Content-Type"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	},
-	) (*out[work.Document], error) {
+	) (*out[indexing.Document], error) {
 		mt := in.MediaType
 		if mt == "application/octet-stream" {
 			mt = ""
 		}
-		return reply(h.app.UploadFor(ctx, in.Corpus, in.Audience, in.Name, mt, in.RawBody))
+		return reply(h.app.Gathering.UploadFor(ctx, in.Corpus, in.Audience, in.Name, mt, in.RawBody))
 	})
 	upload.RequestBody.Required = false // an empty file is a failed document with its reason, not a wrong request
-	huma.Register(api, raw(operation("uploadArchive", http.MethodPut, "/corpora/{corpus}/archives", "gather", "Take in the files of a zip archive"), work.MaxArchive+1),
+	huma.Register(api, raw(operation("uploadArchive", http.MethodPut, "/corpora/{corpus}/archives", "gather", "Take in the files of a zip archive"), gathering.MaxArchive+1),
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Name    string `query:"name" required:"true"`
 			RawBody []byte `contentType:"application/octet-stream"`
 		},
-		) (*out[[]work.TakenFile], error) {
-			return reply(h.app.UploadArchive(ctx, in.Corpus, in.Name, in.RawBody))
+		) (*out[[]gathering.TakenFile], error) {
+			return reply(h.app.Gathering.UploadArchive(ctx, in.Corpus, in.Name, in.RawBody))
 		})
 	huma.Register(api, operation("putText", http.MethodPut, "/corpora/{corpus}/texts", "gather", "Take in a pasted text; one of the same title is replaced"),
 		func(ctx context.Context, in *struct {
@@ -268,8 +271,8 @@ func (h *handlers) handedOver(api huma.API) {
 				Text  string `json:"text" minLength:"1" doc:"Plain text or Markdown"`
 			}
 		},
-		) (*out[work.Document], error) {
-			return reply(h.app.PutText(ctx, in.Corpus, in.Body.Title, in.Body.Text))
+		) (*out[indexing.Document], error) {
+			return reply(h.app.Gathering.PutText(ctx, in.Corpus, in.Body.Title, in.Body.Text))
 		})
 	type InPairs struct {
 		InCorpus
@@ -279,11 +282,11 @@ func (h *handlers) handedOver(api huma.API) {
 	}
 	huma.Register(api, raw(operation("previewPairs", http.MethodPost, "/corpora/{corpus}/pairs/preview", "gather", "Read questions and answers from CSV or JSON Lines without taking them in"), 21<<20),
 		func(_ context.Context, in *InPairs) (*out[extract.PairFile], error) {
-			return reply(h.app.PairPreview(in.RawBody, in.Question, in.Answer))
+			return reply(h.app.Gathering.PairPreview(in.RawBody, in.Question, in.Answer))
 		})
 	huma.Register(api, raw(operation("putPairs", http.MethodPut, "/corpora/{corpus}/pairs", "gather", "Take in questions and answers from CSV or JSON Lines"), 21<<20),
 		func(ctx context.Context, in *InPairs) (*out[extract.PairFile], error) {
-			return reply(h.app.PutPairs(ctx, in.Corpus, in.RawBody, in.Question, in.Answer))
+			return reply(h.app.Gathering.PutPairs(ctx, in.Corpus, in.RawBody, in.Question, in.Answer))
 		})
 	pairs := operation("getPairs", http.MethodGet, "/corpora/{corpus}/pairs", "gather", "All questions and answers as a file")
 	pairs.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: map[string]*huma.MediaType{"text/csv": {}, "application/jsonl": {}}}}
@@ -292,7 +295,7 @@ func (h *handlers) handedOver(api huma.API) {
 		Form string `query:"form" enum:"csv,jsonl" default:"csv"`
 	},
 	) (*huma.StreamResponse, error) {
-		b, err := h.app.Pairs(ctx, in.Corpus, in.Form)
+		b, err := h.app.Gathering.Pairs(ctx, in.Corpus, in.Form)
 		if err != nil {
 			return nil, known(err)
 		}
@@ -307,28 +310,28 @@ func (h *handlers) handedOver(api huma.API) {
 // connections are what others run for what is not built in.
 func (h *handlers) connections(api huma.API) {
 	huma.Register(api, operation("getSpeech", http.MethodGet, "/connections/speech", "gather", "What turns speech into text"),
-		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
-			return reply(h.app.SpeechConnection(ctx))
+		func(ctx context.Context, _ *struct{}) (*out[connections.Connection], error) {
+			return reply(h.app.Connections.SpeechConnection(ctx))
 		})
 	huma.Register(api, operation("getEmbeddings", http.MethodGet, "/connections/embeddings", "find", "Where embeddings come from that are not built in"),
-		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
-			return reply(h.app.EmbeddingsConnection(ctx))
+		func(ctx context.Context, _ *struct{}) (*out[connections.Connection], error) {
+			return reply(h.app.Indexing.EmbeddingsConnection(ctx))
 		})
 	huma.Register(api, operation("connectEmbeddings", http.MethodPut, "/connections/embeddings", "find", "Set where embeddings come from: an endpoint of the widely used embeddings protocol, which is tried at once"),
-		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
-			return reply(h.app.ConnectEmbeddings(ctx, in.Body))
+		func(ctx context.Context, in *struct{ Body connections.ConnectionChange }) (*out[connections.Connection], error) {
+			return reply(h.app.Indexing.ConnectEmbeddings(ctx, in.Body))
 		})
 	huma.Register(api, operation("getChat", http.MethodGet, "/connections/chat", "answer", "The language model that words replies and questions, and what it has cost this month"),
-		func(ctx context.Context, _ *struct{}) (*out[work.Connection], error) {
-			return reply(h.app.ChatConnection(ctx))
+		func(ctx context.Context, _ *struct{}) (*out[connections.Connection], error) {
+			return reply(h.app.Connections.ChatConnection(ctx))
 		})
 	huma.Register(api, operation("connectChat", http.MethodPut, "/connections/chat", "answer", "Set the language model: an endpoint of the widely used chat-completions protocol, which is tried at once"),
-		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
-			return reply(h.app.ConnectChat(ctx, in.Body))
+		func(ctx context.Context, in *struct{ Body connections.ConnectionChange }) (*out[connections.Connection], error) {
+			return reply(h.app.Connections.ConnectChat(ctx, in.Body))
 		})
 	huma.Register(api, operation("connectSpeech", http.MethodPut, "/connections/speech", "gather", "Set what turns speech into text: an endpoint of the widely used transcription protocol"),
-		func(ctx context.Context, in *struct{ Body work.ConnectionChange }) (*out[work.Connection], error) {
-			return reply(h.app.ConnectSpeech(ctx, in.Body))
+		func(ctx context.Context, in *struct{ Body connections.ConnectionChange }) (*out[connections.Connection], error) {
+			return reply(h.app.Connections.ConnectSpeech(ctx, in.Body))
 		})
 }
 
@@ -338,12 +341,12 @@ func (h *handlers) findings(api huma.API) {
 			InCorpus
 			Document string `query:"document" doc:"Those about one document"`
 		},
-		) (*out[[]work.Finding], error) {
-			return reply(h.app.Findings(ctx, in.Corpus, in.Document))
+		) (*out[[]gathering.Finding], error) {
+			return reply(h.app.Gathering.Findings(ctx, in.Corpus, in.Document))
 		})
 	huma.Register(api, operation("checkDocuments", http.MethodPost, "/corpora/{corpus}/findings/check", "gather", "Check all documents now"),
-		func(ctx context.Context, in *InCorpus) (*out[work.Job], error) {
-			return reply(h.app.Check(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[job.Job], error) {
+			return reply(h.app.Gathering.Check(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("dismissFindings", http.MethodPost, "/corpora/{corpus}/findings/dismiss", "gather", "Mark findings as seen to be in order, or take that back"),
 		func(ctx context.Context, in *struct {
@@ -354,6 +357,6 @@ func (h *handlers) findings(api huma.API) {
 			}
 		},
 		) (*struct{}, error) {
-			return nil, known(h.app.Dismiss(ctx, in.Corpus, in.Body.Findings, !in.Body.Back))
+			return nil, known(h.app.Gathering.Dismiss(ctx, in.Corpus, in.Body.Findings, !in.Body.Back))
 		})
 }

@@ -10,7 +10,11 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
-	"jolvex/internal/work"
+	"jolvex/internal/app"
+	"jolvex/internal/asking"
+	"jolvex/internal/indexing"
+	"jolvex/internal/job"
+	"jolvex/internal/proving"
 )
 
 // out is an answer with a body.
@@ -35,50 +39,50 @@ func reply[T any](v T, err error) (*out[T], error) {
 
 func (h *handlers) corpora(api huma.API) {
 	huma.Register(api, operation("listCorpora", http.MethodGet, "/corpora", "corpora", "List all corpora"),
-		func(ctx context.Context, _ *struct{}) (*out[[]work.Corpus], error) { return reply(h.app.Corpora(ctx)) })
+		func(ctx context.Context, _ *struct{}) (*out[[]app.Corpus], error) { return reply(h.app.Corpora(ctx)) })
 	huma.Register(api, operation("createCorpus", http.MethodPost, "/corpora", "corpora", "Make an empty corpus"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Name string `json:"name" minLength:"1" maxLength:"120"`
 			}
 		},
-		) (*out[work.Corpus], error) {
+		) (*out[app.Corpus], error) {
 			return reply(h.app.CreateCorpus(ctx, in.Body.Name))
 		})
 	huma.Register(api, operation("getCorpus", http.MethodGet, "/corpora/{corpus}", "corpora", "One corpus with its figures"),
-		func(ctx context.Context, in *InCorpus) (*out[work.Corpus], error) {
+		func(ctx context.Context, in *InCorpus) (*out[app.Corpus], error) {
 			return reply(h.app.Corpus(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("listJobs", http.MethodGet, "/corpora/{corpus}/jobs", "corpora", "The latest jobs"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.Job], error) {
-			return reply(h.app.Jobs(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]job.Job], error) {
+			return reply(h.app.Jobs.Jobs(ctx, in.Corpus))
 		})
 	type InJob struct {
 		InCorpus
 		Job string `path:"job"`
 	}
 	huma.Register(api, operation("getJob", http.MethodGet, "/corpora/{corpus}/jobs/{job}", "corpora", "One job"),
-		func(ctx context.Context, in *InJob) (*out[work.Job], error) {
-			return reply(h.app.Job(ctx, in.Corpus, in.Job))
+		func(ctx context.Context, in *InJob) (*out[job.Job], error) {
+			return reply(h.app.Jobs.Job(ctx, in.Corpus, in.Job))
 		})
 	huma.Register(api, operation("cancelJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/cancel", "corpora", "Stop a job; what it has done stays"),
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
-			return nil, known(h.app.Cancel(ctx, in.Corpus, in.Job))
+			return nil, known(h.app.Jobs.Cancel(ctx, in.Corpus, in.Job))
 		})
 	huma.Register(api, operation("pauseJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/pause", "corpora", "Stop a job for a while"),
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
-			return nil, known(h.app.Pause(ctx, in.Corpus, in.Job))
+			return nil, known(h.app.Jobs.Pause(ctx, in.Corpus, in.Job))
 		})
 	huma.Register(api, operation("resumeJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/resume", "corpora", "Go on with a paused job where it stopped"),
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
-			return nil, known(h.app.Resume(ctx, in.Corpus, in.Job))
+			return nil, known(h.app.Jobs.Resume(ctx, in.Corpus, in.Job))
 		})
 }
 
 // Saved is a saved draft; Rebuild is the job that brings the index up to it, when one is needed.
 type Saved struct {
 	Method  method.Method `json:"method"`
-	Rebuild *work.Job     `json:"rebuild,omitempty"`
+	Rebuild *job.Job      `json:"rebuild,omitempty"`
 }
 
 func (h *handlers) shape(api huma.API) {
@@ -88,7 +92,7 @@ func (h *handlers) shape(api huma.API) {
 		})
 	huma.Register(api, operation("getMethod", http.MethodGet, "/corpora/{corpus}/method", "shape", "The draft's settings"),
 		func(ctx context.Context, in *InCorpus) (*out[method.Method], error) {
-			return reply(h.app.Method(ctx, in.Corpus))
+			return reply(h.app.Indexing.Method(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("saveMethod", http.MethodPut, "/corpora/{corpus}/method", "shape", "Save the draft's settings; rebuilds what must be rebuilt"),
 		func(ctx context.Context, in *struct {
@@ -96,7 +100,7 @@ func (h *handlers) shape(api huma.API) {
 			Body method.Method
 		},
 		) (*out[Saved], error) {
-			j, err := h.app.SaveMethod(ctx, in.Corpus, in.Body)
+			j, err := h.app.Indexing.SaveMethod(ctx, in.Corpus, in.Body)
 			return reply(Saved{in.Body, j}, err)
 		})
 	huma.Register(api, operation("previewCuts", http.MethodPost, "/corpora/{corpus}/documents/{document}/preview", "shape", "Cut a document with settings that are not saved"),
@@ -108,8 +112,8 @@ func (h *handlers) shape(api huma.API) {
 				Other    *chunk.Settings `json:"other,omitempty" doc:"A second set, to see both side by side"`
 			}
 		},
-		) (*out[work.Preview], error) {
-			return reply(h.app.Preview(ctx, in.Corpus, in.Document, in.Body.Settings, in.Body.Other))
+		) (*out[indexing.Preview], error) {
+			return reply(h.app.Indexing.Preview(ctx, in.Corpus, in.Document, in.Body.Settings, in.Body.Other))
 		})
 	huma.Register(api, operation("cuttingFigures", http.MethodPost, "/corpora/{corpus}/cutting", "shape", "Say how well the whole corpus would be cut with settings that are not saved"),
 		func(ctx context.Context, in *struct {
@@ -120,8 +124,8 @@ func (h *handlers) shape(api huma.API) {
 				All      bool                      `json:"all,omitempty" doc:"Every document, however long it takes; otherwise as many, evenly drawn, as a moment allows"`
 			}
 		},
-		) (*out[work.Figures], error) {
-			return reply(h.app.CuttingFigures(ctx, in.Corpus, in.Body.Settings, in.Body.Sources, in.Body.All))
+		) (*out[indexing.Figures], error) {
+			return reply(h.app.Indexing.CuttingFigures(ctx, in.Corpus, in.Body.Settings, in.Body.Sources, in.Body.All))
 		})
 }
 
@@ -142,43 +146,43 @@ func (h *handlers) ask(api huma.API) {
 		Body Ask
 	}
 	huma.Register(api, operation("ask", http.MethodPost, "/corpora/{corpus}/ask", "answer", "Ask a question"),
-		func(ctx context.Context, in *InAsk) (*out[*work.Reply], error) {
-			return reply(h.app.Ask(ctx, in.Body.caller(), in.Corpus, in.Body.question()))
+		func(ctx context.Context, in *InAsk) (*out[*asking.Reply], error) {
+			return reply(h.app.Asking.Ask(ctx, in.Body.caller(), in.Corpus, in.Body.question()))
 		})
 	huma.Register(api, operation("getReply", http.MethodGet, "/corpora/{corpus}/replies/{reply}", "answer", "A kept reply with its evidence trail"),
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Reply string `path:"reply"`
 		},
-		) (*out[*work.Reply], error) {
-			return reply(h.app.Reply(ctx, in.Corpus, in.Reply))
+		) (*out[*asking.Reply], error) {
+			return reply(h.app.Asking.Reply(ctx, in.Corpus, in.Reply))
 		})
 }
 
 // StartedRun tells the run and the job that works on it.
 type StartedRun struct {
-	Run work.Run `json:"run"`
-	Job work.Job `json:"job"`
+	Run proving.Run `json:"run"`
+	Job job.Job     `json:"job"`
 }
 
 // RunReport is a run with its results.
 type RunReport struct {
-	Run     work.Run      `json:"run"`
-	Results []work.Result `json:"results" nullable:"false"`
+	Run     proving.Run      `json:"run"`
+	Results []proving.Result `json:"results" nullable:"false"`
 }
 
 func (h *handlers) prove(api huma.API) {
 	huma.Register(api, operation("listSets", http.MethodGet, "/corpora/{corpus}/sets", "prove", "List the question sets"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.QuestionSet], error) {
-			return reply(h.app.QuestionSets(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]proving.QuestionSet], error) {
+			return reply(h.app.Proving.QuestionSets(ctx, in.Corpus))
 		})
 	type InSet struct {
 		InCorpus
 		Set string `path:"set" doc:"Name or id"`
 	}
 	huma.Register(api, operation("getSet", http.MethodGet, "/corpora/{corpus}/sets/{set}", "prove", "One question set"),
-		func(ctx context.Context, in *InSet) (*out[work.QuestionSet], error) {
-			return reply(h.app.QuestionSet(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[proving.QuestionSet], error) {
+			return reply(h.app.Proving.QuestionSet(ctx, in.Corpus, in.Set))
 		})
 	put := operation("putSet", http.MethodPut, "/corpora/{corpus}/sets/{set}", "prove", "Make or replace a question set")
 	put.MaxBodyBytes = 16 << 20
@@ -187,8 +191,8 @@ func (h *handlers) prove(api huma.API) {
 		Over string           `query:"over" doc:"The version that is replaced: refused when it is not the present one"`
 		Body []prove.Question `nullable:"false"`
 	},
-	) (*out[work.QuestionSet], error) {
-		return reply(h.app.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
+	) (*out[proving.QuestionSet], error) {
+		return reply(h.app.Proving.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
 	})
 	imported := operation("importSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/import", "prove", "Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it")
 	imported.MaxBodyBytes = 256 << 20
@@ -198,8 +202,8 @@ func (h *handlers) prove(api huma.API) {
 		Documents bool   `query:"documents" doc:"Take in the documents that come with it"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	},
-	) (*out[work.ImportedSet], error) {
-		return reply(h.app.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
+	) (*out[proving.ImportedSet], error) {
+		return reply(h.app.Proving.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
 	})
 	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
 		func(ctx context.Context, in *struct {
@@ -207,7 +211,7 @@ func (h *handlers) prove(api huma.API) {
 			Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"9" doc:"How often each question is asked; it passes when most of the replies do"`
 		},
 		) (*out[StartedRun], error) {
-			r, j, err := h.app.StartRepeated(ctx, in.Corpus, in.Set, in.Repeats)
+			r, j, err := h.app.Proving.StartRepeated(ctx, in.Corpus, in.Set, in.Repeats)
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
@@ -215,8 +219,8 @@ func (h *handlers) prove(api huma.API) {
 			InCorpus
 			Set string `query:"set"`
 		},
-		) (*out[[]work.Run], error) {
-			return reply(h.app.Runs(ctx, in.Corpus, in.Set))
+		) (*out[[]proving.Run], error) {
+			return reply(h.app.Proving.Runs(ctx, in.Corpus, in.Set))
 		})
 	type InRun struct {
 		InCorpus
@@ -224,7 +228,7 @@ func (h *handlers) prove(api huma.API) {
 	}
 	huma.Register(api, operation("getRun", http.MethodGet, "/corpora/{corpus}/runs/{run}", "prove", "A run with its results"),
 		func(ctx context.Context, in *InRun) (*out[RunReport], error) {
-			r, rs, err := h.app.RunResults(ctx, in.Corpus, in.Run)
+			r, rs, err := h.app.Proving.RunResults(ctx, in.Corpus, in.Run)
 			return reply(RunReport{r, rs}, err)
 		})
 	huma.Register(api, operation("compareRuns", http.MethodGet, "/corpora/{corpus}/runs/{run}/against/{before}", "prove", "Compare a run with an earlier one: what was fixed and broken, with a paired test, and what the methods differ in"),
@@ -232,15 +236,15 @@ func (h *handlers) prove(api huma.API) {
 			InRun
 			Before string `path:"before"`
 		},
-		) (*out[work.Compared], error) {
-			return reply(h.app.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
+		) (*out[proving.Compared], error) {
+			return reply(h.app.Proving.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
 		})
 	huma.Register(api, operation("getRunReply", http.MethodGet, "/corpora/{corpus}/runs/{run}/replies/{question}", "prove", "The evidence trail of one question of a run"),
 		func(ctx context.Context, in *struct {
 			InRun
 			Question string `path:"question"`
 		},
-		) (*out[*work.Reply], error) {
-			return reply(h.app.ResultReply(ctx, in.Corpus, in.Run, in.Question))
+		) (*out[*asking.Reply], error) {
+			return reply(h.app.Proving.ResultReply(ctx, in.Corpus, in.Run, in.Question))
 		})
 }

@@ -8,7 +8,10 @@ import (
 
 	"jolvex/core/prove"
 	"jolvex/core/query"
-	"jolvex/internal/work"
+	"jolvex/internal/asking"
+	"jolvex/internal/indexing"
+	"jolvex/internal/proving"
+	"jolvex/internal/serving"
 )
 
 // Tried is a change of the draft that a run tries without applying it.
@@ -58,25 +61,25 @@ func (h *handlers) proving(api huma.API) {
 			Body Tried
 		},
 		) (*out[StartedRun], error) {
-			r, j, err := h.app.StartTry(ctx, in.Corpus, in.Set, in.Body.Change, in.Body.Note)
+			r, j, err := h.app.Proving.StartTry(ctx, in.Corpus, in.Set, in.Body.Change, in.Body.Note)
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("applyChange", http.MethodPost, "/corpora/{corpus}/method/changes", "prove", "Bring a change into the draft"),
 		func(ctx context.Context, in *struct {
 			InCorpus
-			Body work.Applied
+			Body proving.Applied
 		},
 		) (*out[Saved], error) {
-			j, err := h.app.ApplyChange(ctx, in.Corpus, in.Body)
+			j, err := h.app.Proving.ApplyChange(ctx, in.Corpus, in.Body)
 			if err != nil {
 				return nil, known(err)
 			}
-			m, err := h.app.Method(ctx, in.Corpus)
+			m, err := h.app.Indexing.Method(ctx, in.Corpus)
 			return reply(Saved{m, j}, err)
 		})
 	huma.Register(api, operation("getMethodHistory", http.MethodGet, "/corpora/{corpus}/method/history", "prove", "How the draft came to be what it is, the newest change first"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.MethodChange], error) {
-			return reply(h.app.MethodHistory(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]indexing.MethodChange], error) {
+			return reply(h.app.Indexing.MethodHistory(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("restoreMethod", http.MethodPost, "/corpora/{corpus}/method/history/{number}", "prove", "Make the draft what it was after a change"),
 		func(ctx context.Context, in *struct {
@@ -84,11 +87,11 @@ func (h *handlers) proving(api huma.API) {
 			Number int `path:"number"`
 		},
 		) (*out[Saved], error) {
-			j, err := h.app.RestoreMethod(ctx, in.Corpus, in.Number)
+			j, err := h.app.Indexing.RestoreMethod(ctx, in.Corpus, in.Number)
 			if err != nil {
 				return nil, known(err)
 			}
-			m, err := h.app.Method(ctx, in.Corpus)
+			m, err := h.app.Indexing.Method(ctx, in.Corpus)
 			return reply(Saved{m, j}, err)
 		})
 	huma.Register(api, operation("getCause", http.MethodGet, "/corpora/{corpus}/runs/{run}/causes/{question}", "prove", "Why a question of a run failed, shown by asking again under other conditions, and what may cure it"),
@@ -97,7 +100,7 @@ func (h *handlers) proving(api huma.API) {
 			Question string `path:"question"`
 		},
 		) (*out[prove.Diagnosis], error) {
-			return reply(h.app.Cause(ctx, in.Corpus, in.Run, in.Question))
+			return reply(h.app.Proving.Cause(ctx, in.Corpus, in.Run, in.Question))
 		})
 	huma.Register(api, operation("getWanted", http.MethodGet, "/corpora/{corpus}/runs/{run}/wanted/{question}", "prove", "Where what a question of a run expects stands, and how far it came"),
 		func(ctx context.Context, in *struct {
@@ -105,15 +108,15 @@ func (h *handlers) proving(api huma.API) {
 			Question string `path:"question"`
 		},
 		) (*out[[]prove.Wanted], error) {
-			return reply(h.app.Wanted(ctx, in.Corpus, in.Run, in.Question))
+			return reply(h.app.Proving.Wanted(ctx, in.Corpus, in.Run, in.Question))
 		})
 	huma.Register(api, operation("estimateTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials/estimate", "prove", "What a trial would take"),
 		func(ctx context.Context, in *struct {
 			InSet
 			Body prove.Plan
 		},
-		) (*out[work.TrialCost], error) {
-			return reply(h.app.EstimateTrial(ctx, in.Corpus, in.Set, in.Body))
+		) (*out[proving.TrialCost], error) {
+			return reply(h.app.Proving.EstimateTrial(ctx, in.Corpus, in.Set, in.Body))
 		})
 	huma.Register(api, operation("startTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials", "prove", "Try many methods over a question set; what has come of it so far stands among the studies"),
 		func(ctx context.Context, in *struct {
@@ -121,16 +124,16 @@ func (h *handlers) proving(api huma.API) {
 			Body prove.Plan
 		},
 		) (*out[StartedStudy], error) {
-			s, j, err := h.app.StartTrial(ctx, in.Corpus, in.Set, in.Body)
+			s, j, err := h.app.Proving.StartTrial(ctx, in.Corpus, in.Set, in.Body)
 			return reply(StartedStudy{s, j}, err)
 		})
 	huma.Register(api, operation("getCoverage", http.MethodGet, "/corpora/{corpus}/sets/{set}/coverage", "prove", "Which documents a set tests, and which chunks its last run found, kept and cited"),
-		func(ctx context.Context, in *InSet) (*out[work.Coverage], error) {
-			return reply(h.app.Coverage(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[proving.Coverage], error) {
+			return reply(h.app.Proving.Coverage(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("proposeQuestions", http.MethodGet, "/corpora/{corpus}/proposals", "prove", "Questions that the documents answer, those first that no set tests"),
 		func(ctx context.Context, in *InCorpus) (*out[[]prove.Proposal], error) {
-			return reply(h.app.Proposals(ctx, in.Corpus))
+			return reply(h.app.Proving.Proposals(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("stressQuestion", http.MethodPost, "/corpora/{corpus}/stress", "prove", "Variants of a question that try to make the assistant fail"),
 		func(ctx context.Context, in *struct {
@@ -138,12 +141,12 @@ func (h *handlers) proving(api huma.API) {
 			Body prove.Question
 		},
 		) (*out[[]prove.Question], error) {
-			return reply(h.app.Stress(ctx, in.Corpus, in.Body))
+			return reply(h.app.Proving.Stress(ctx, in.Corpus, in.Body))
 		})
 	h.sets(api)
 	huma.Register(api, operation("exportRun", http.MethodGet, "/corpora/{corpus}/runs/{run}/export", "prove", "The rankings of a run in TREC's form"),
 		func(ctx context.Context, in *InRun) (*huma.StreamResponse, error) {
-			return file("run.trec", "text/plain; charset=utf-8")(h.app.ExportRun(ctx, in.Corpus, in.Run))
+			return file("run.trec", "text/plain; charset=utf-8")(h.app.Proving.ExportRun(ctx, in.Corpus, in.Run))
 		})
 }
 
@@ -154,24 +157,24 @@ type Noted struct {
 
 func (h *handlers) releases(api huma.API) {
 	huma.Register(api, operation("listReleases", http.MethodGet, "/corpora/{corpus}/releases", "serve", "The releases of a corpus, the newest first"),
-		func(ctx context.Context, in *InCorpus) (*out[[]work.Release], error) {
-			return reply(h.app.Releases(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]serving.Release], error) {
+			return reply(h.app.Serving.Releases(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("makeRelease", http.MethodPost, "/corpora/{corpus}/releases", "serve", "Freeze the draft and its index"),
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Body Noted
 		},
-		) (*out[work.Release], error) {
-			return reply(h.app.MakeRelease(ctx, in.Corpus, in.Body.Note))
+		) (*out[serving.Release], error) {
+			return reply(h.app.Serving.MakeRelease(ctx, in.Corpus, in.Body.Note))
 		})
 	huma.Register(api, operation("askReleased", http.MethodPost, "/corpora/{corpus}/releases/last/ask", "serve", "Ask the last release; nothing is kept"),
 		func(ctx context.Context, in *struct {
 			InCorpus
 			Body Ask
 		},
-		) (*out[*work.Reply], error) {
-			return reply(h.app.AskReleased(ctx, in.Body.caller(), in.Corpus, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}))
+		) (*out[*asking.Reply], error) {
+			return reply(h.app.Serving.AskReleased(ctx, in.Body.caller(), in.Corpus, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}))
 		})
 }
 
@@ -186,36 +189,36 @@ func (h *handlers) sets(api huma.API) {
 		InSet
 		Body Added
 	},
-	) (*out[work.QuestionSet], error) {
-		return reply(h.app.AddQuestions(ctx, in.Corpus, in.Set, in.Body.Questions, in.Body.Why))
+	) (*out[proving.QuestionSet], error) {
+		return reply(h.app.Proving.AddQuestions(ctx, in.Corpus, in.Set, in.Body.Questions, in.Body.Why))
 	})
 	huma.Register(api, operation("amendQuestion", http.MethodPost, "/corpora/{corpus}/sets/{set}/amendments", "prove", "Change one expected question, with the reason"),
 		func(ctx context.Context, in *struct {
 			InSet
 			Body Amendment
 		},
-		) (*out[work.QuestionSet], error) {
-			return reply(h.app.Amend(ctx, in.Corpus, in.Set, in.Body.Question, in.Body.Why))
+		) (*out[proving.QuestionSet], error) {
+			return reply(h.app.Proving.Amend(ctx, in.Corpus, in.Set, in.Body.Question, in.Body.Why))
 		})
 	huma.Register(api, operation("deleteSet", http.MethodDelete, "/corpora/{corpus}/sets/{set}", "prove", "Delete a question set with its runs and its history"),
 		func(ctx context.Context, in *InSet) (*struct{}, error) {
-			return nil, known(h.app.RemoveSet(ctx, in.Corpus, in.Set))
+			return nil, known(h.app.Proving.RemoveSet(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("getSetHistory", http.MethodGet, "/corpora/{corpus}/sets/{set}/history", "prove", "What became of a question set"),
-		func(ctx context.Context, in *InSet) (*out[[]work.SetVersion], error) {
-			return reply(h.app.SetHistory(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[[]proving.SetVersion], error) {
+			return reply(h.app.Proving.SetHistory(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("restoreSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/history/{at}", "prove", "Bring a version of a question set back"),
 		func(ctx context.Context, in *struct {
 			InSet
 			At string `path:"at"`
 		},
-		) (*out[work.QuestionSet], error) {
-			return reply(h.app.RestoreSet(ctx, in.Corpus, in.Set, in.At))
+		) (*out[proving.QuestionSet], error) {
+			return reply(h.app.Proving.RestoreSet(ctx, in.Corpus, in.Set, in.At))
 		})
 	huma.Register(api, operation("getDoubts", http.MethodGet, "/corpora/{corpus}/sets/{set}/doubts", "prove", "Expectations whose sources have changed since they were written"),
-		func(ctx context.Context, in *InSet) (*out[[]work.Doubt], error) {
-			return reply(h.app.Doubts(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[[]proving.Doubt], error) {
+			return reply(h.app.Proving.Doubts(ctx, in.Corpus, in.Set))
 		})
 	judged := operation("importQrels", http.MethodPost, "/corpora/{corpus}/sets/{set}/qrels", "prove", "Give the questions of a set the documents that TREC relevance judgements name for them")
 	judged.MaxBodyBytes = 64 << 20
@@ -223,8 +226,8 @@ func (h *handlers) sets(api huma.API) {
 		InSet
 		RawBody []byte `contentType:"application/octet-stream"`
 	},
-	) (*out[work.ImportedSet], error) {
-		return reply(h.app.ImportQrels(ctx, in.Corpus, in.Set, in.RawBody))
+	) (*out[proving.ImportedSet], error) {
+		return reply(h.app.Proving.ImportQrels(ctx, in.Corpus, in.Set, in.RawBody))
 	})
 	huma.Register(api, operation("exportSet", http.MethodGet, "/corpora/{corpus}/sets/{set}/export", "prove", "A question set as JSONL, CSV or TREC qrels, or with its documents as a BEIR collection (zip) or in SQuAD's form"),
 		func(ctx context.Context, in *struct {
@@ -234,11 +237,11 @@ func (h *handlers) sets(api huma.API) {
 		) (*huma.StreamResponse, error) {
 			name, media := "questions."+in.Form, "text/plain; charset=utf-8"
 			switch in.Form {
-			case work.FormBEIR:
+			case proving.FormBEIR:
 				name, media = "questions.zip", "application/zip"
-			case work.FormSquad:
+			case proving.FormSquad:
 				name, media = "questions.json", "application/json"
 			}
-			return file(name, media)(h.app.ExportSet(ctx, in.Corpus, in.Set, in.Form))
+			return file(name, media)(h.app.Proving.ExportSet(ctx, in.Corpus, in.Set, in.Form))
 		})
 }

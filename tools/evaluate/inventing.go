@@ -16,8 +16,10 @@ import (
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/demo"
+	"jolvex/internal/app"
+	"jolvex/internal/asking"
+	"jolvex/internal/connections"
 	"jolvex/internal/sim"
-	"jolvex/internal/work"
 )
 
 // inventing has the stand-in word the demo's replies, faithfully and inventing, and counts which of its sentences are withheld:
@@ -29,7 +31,7 @@ func inventing() error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	app, err := work.Open(ctx, dir, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	app, err := app.Open(ctx, dir, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), app.Options{})
 	if err != nil {
 		return err
 	}
@@ -54,12 +56,12 @@ func inventing() error {
 	}
 	said := map[string]map[string]bool{} // behaviour -> what it wrote, and whether that was said
 	for _, behaviour := range []string{sim.Faithful, sim.Inventing} {
-		if _, err := app.ConnectChat(ctx, work.ConnectionChange{Base: "http://" + l.Addr().String() + "/v1", Model: behaviour}); err != nil {
+		if _, err := app.Connections.ConnectChat(ctx, connections.ConnectionChange{Base: "http://" + l.Addr().String() + "/v1", Model: behaviour}); err != nil {
 			return err
 		}
 		said[behaviour] = map[string]bool{}
 		for _, q := range qs {
-			r, err := app.Ask(ctx, work.Caller{Audience: "public", Surface: "run"}, demo.Corpus, query.Question{Text: q.Text, Turns: q.Turns})
+			r, err := app.Asking.Ask(ctx, asking.Caller{Audience: "public", Surface: "run"}, demo.Corpus, query.Question{Text: q.Text, Turns: q.Turns})
 			if err != nil {
 				return err
 			}

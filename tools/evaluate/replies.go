@@ -21,9 +21,10 @@ import (
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/demo"
+	"jolvex/internal/app"
+	"jolvex/internal/asking"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
-	"jolvex/internal/work"
 )
 
 // replies asks the questions of the debian-faq and demo sets the way a person does, over the pages as they are, and sums
@@ -35,7 +36,7 @@ func replies(change func(*method.Method) error, verbose bool) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	app, err := work.Open(ctx, dir, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	app, err := app.Open(ctx, dir, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), app.Options{})
 	if err != nil {
 		return err
 	}
@@ -49,7 +50,7 @@ func replies(change func(*method.Method) error, verbose bool) error {
 
 type session struct {
 	ctx     context.Context
-	app     *work.App
+	app     *app.App
 	change  func(*method.Method) error
 	verbose bool
 }
@@ -58,14 +59,14 @@ func (s *session) corpus(name string) error {
 	if _, err := s.app.CreateCorpus(s.ctx, name); err != nil {
 		return err
 	}
-	m, err := s.app.Method(s.ctx, name)
+	m, err := s.app.Indexing.Method(s.ctx, name)
 	if err != nil {
 		return err
 	}
 	if err := s.change(&m); err != nil {
 		return err
 	}
-	_, err = s.app.SaveMethod(s.ctx, name, m)
+	_, err = s.app.Indexing.SaveMethod(s.ctx, name, m)
 	return err
 }
 
@@ -85,7 +86,7 @@ func (s *session) debian() error {
 		if err != nil {
 			return err
 		}
-		if _, err := s.app.Upload(s.ctx, "debian-faq", filepath.Base(f), "text/html", body); err != nil {
+		if _, err := s.app.Gathering.Upload(s.ctx, "debian-faq", filepath.Base(f), "text/html", body); err != nil {
 			return err
 		}
 	}
@@ -183,17 +184,17 @@ func (s *session) gatherFerries() error {
 	defer srv.Close()
 	change := s.change
 	s.change = func(m *method.Method) error {
-		g, err := work.ReadGlossary(demo.Glossary())
+		g, err := asking.ReadGlossary(demo.Glossary())
 		m.Glossary = g.Entries
 		return errors.Join(err, json.Unmarshal(demo.Rules(), &m.Rules), change(m))
 	}
 	if err := s.corpus(demo.Corpus); err != nil {
 		return err
 	}
-	if _, err := s.app.PutPairs(s.ctx, demo.Corpus, demo.Pairs(), "", ""); err != nil {
+	if _, err := s.app.Gathering.PutPairs(s.ctx, demo.Corpus, demo.Pairs(), "", ""); err != nil {
 		return err
 	}
-	if _, _, err := s.app.AddSite(s.ctx, demo.Corpus, home, store.SourceSettings{AllowPrivate: true}); err != nil {
+	if _, _, err := s.app.Gathering.AddSite(s.ctx, demo.Corpus, home, store.SourceSettings{AllowPrivate: true}); err != nil {
 		return err
 	}
 	return s.idle(demo.Corpus)
@@ -202,7 +203,7 @@ func (s *session) gatherFerries() error {
 // idle waits until nothing is under way.
 func (s *session) idle(corpus string) error {
 	for {
-		js, err := s.app.Jobs(s.ctx, corpus)
+		js, err := s.app.Jobs.Jobs(s.ctx, corpus)
 		if err != nil {
 			return err
 		}
@@ -221,17 +222,17 @@ func (s *session) idle(corpus string) error {
 }
 
 func (s *session) run(corpus, name string, qs []prove.Question) error {
-	if _, err := s.app.PutQuestions(s.ctx, corpus, name, qs); err != nil {
+	if _, err := s.app.Proving.PutQuestions(s.ctx, corpus, name, qs); err != nil {
 		return err
 	}
-	r, _, err := s.app.StartRun(s.ctx, corpus, name)
+	r, _, err := s.app.Proving.StartRun(s.ctx, corpus, name)
 	if err != nil {
 		return err
 	}
 	if err := s.idle(corpus); err != nil {
 		return err
 	}
-	run, results, err := s.app.RunResults(s.ctx, corpus, r.ID)
+	run, results, err := s.app.Proving.RunResults(s.ctx, corpus, r.ID)
 	if err != nil {
 		return err
 	}

@@ -1396,6 +1396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Watch what happens, as server-sent events
+         * @description Each message is one event: its number, corpus, kind, and the body that the schema Events has for the kind.
+         */
+        get: operations["watchEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/glossary/read": {
         parameters: {
             query?: never;
@@ -2012,6 +2032,10 @@ export interface components {
                 [key: string]: number;
             };
         };
+        CorpusBody: {
+            id: string;
+            name: string;
+        };
         Coverage: {
             /** Format: int64 */
             chunks: number;
@@ -2285,6 +2309,18 @@ export interface components {
              */
             type?: string;
         };
+        /** @description The bodies of events, by their kind */
+        Events: {
+            corpus: components["schemas"]["CorpusBody"];
+            document: components["schemas"]["Document"];
+            findings: components["schemas"]["FindingsBody"];
+            index: components["schemas"]["IndexBody"];
+            job: components["schemas"]["Job"];
+            method: components["schemas"]["MethodBody"];
+            notice: components["schemas"]["NoticeBody"];
+            questions: components["schemas"]["QuestionsBody"];
+            source: components["schemas"]["SourceBody"];
+        };
         Evidence: {
             address: string;
             /** Format: double */
@@ -2439,6 +2475,10 @@ export interface components {
             /** @enum {string} */
             severity: "low" | "medium" | "high";
         };
+        FindingsBody: {
+            /** Format: int64 */
+            documents?: number;
+        };
         Fit: {
             /**
              * Format: double
@@ -2498,6 +2538,13 @@ export interface components {
             questions: number;
             /** @description Missing when it was read without being kept */
             set?: components["schemas"]["QuestionSet"];
+        };
+        IndexBody: {
+            /** Format: int64 */
+            chunks: number;
+            embedder: string;
+            /** @description Hash of the manifest */
+            snapshot: string;
         };
         IndexFilter: {
             /** @description Ids of the documents that may be found */
@@ -2607,6 +2654,12 @@ export interface components {
                 [key: string]: components["schemas"]["ChunkSettings"];
             };
         };
+        MethodBody: {
+            /** @description Keys of settings */
+            changed?: string[];
+            /** Format: int64 */
+            release?: number;
+        };
         MethodChange: {
             at: string;
             /** @description What was measured before it was applied */
@@ -2681,6 +2734,7 @@ export interface components {
             talk: components["schemas"]["QueryTurn"][];
             told: components["schemas"]["RuleTold"][];
         };
+        NoticeBody: Record<string, never>;
         OpenDocument: {
             address: string;
             /** @description Its own, else its source's */
@@ -3420,6 +3474,9 @@ export interface components {
             questions?: components["schemas"]["ProveQuestion"][];
             version: string;
         };
+        QuestionsBody: {
+            set: string;
+        };
         Release: {
             at: string;
             /** @description Hash of all settings and lists */
@@ -3763,6 +3820,9 @@ export interface components {
             };
             /** @description End of the last whole visit; empty before the first */
             visitedAt: string;
+        };
+        SourceBody: {
+            id?: string;
         };
         SourceChange: {
             audience?: string;
@@ -7289,6 +7349,29 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    watchEvents: {
+        parameters: {
+            query?: {
+                /** @description Number of the last event that is known */
+                since?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events, as they come */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
         };

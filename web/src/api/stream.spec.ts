@@ -4,21 +4,18 @@ import { follow, type StreamEvent } from './stream'
 /** Streams that the test feeds, one for each that was opened. */
 class FakeStream {
   static all: FakeStream[] = []
-  readonly heard = new Map<string, (m: MessageEvent<string>) => void>()
+  onmessage?: (m: MessageEvent<string>) => void
   readyState = 1
   closed = false
   onopen?: () => void
   constructor(readonly address: string) {
     FakeStream.all.push(this)
   }
-  addEventListener(kind: string, f: (m: MessageEvent<string>) => void): void {
-    this.heard.set(kind, f)
-  }
   close(): void {
     this.closed = true
   }
   send(seq: number): void {
-    this.heard.get('job')?.({
+    this.onmessage?.({
       data: JSON.stringify({ seq, corpus: 'c', kind: 'job', body: {} }),
     } as MessageEvent<string>)
   }

@@ -1,7 +1,14 @@
+import type { Schema } from './client'
+
+/** The kinds of event and their bodies, as the server declares them. */
+export type Events = Schema['Events']
+export type EventKind = keyof Events
+
+/** One event of the stream; its body is that of its kind. */
 export interface StreamEvent {
   seq: number
   corpus: string
-  kind: string
+  kind: EventKind
   body: unknown
 }
 
@@ -12,7 +19,6 @@ export interface Listener {
 }
 
 const name = 'jolvex-events'
-export const kinds = ['job', 'document', 'index', 'corpus', 'method', 'questions']
 
 interface Message {
   event?: StreamEvent
@@ -48,12 +54,10 @@ export function follow(to: Listener): void {
     const stream = new EventSource(last < 0 ? '/api/events' : `/api/events?since=${last}`)
     stream.onopen = () => tell(true)
     stream.onerror = () => tell(false)
-    for (const kind of kinds) {
-      stream.addEventListener(kind, (m) => {
-        const event = JSON.parse((m as MessageEvent<string>).data) as StreamEvent
-        take(event)
-        channel?.postMessage({ event } satisfies Message)
-      })
+    stream.onmessage = (m: MessageEvent<string>) => {
+      const event = JSON.parse(m.data) as StreamEvent
+      take(event)
+      channel?.postMessage({ event } satisfies Message)
     }
     const answer = (m: MessageEvent<Message>): void => {
       if (m.data.hello === true) channel?.postMessage({ connected: stream.readyState === 1 } satisfies Message)

@@ -8,19 +8,16 @@ const figures = { id: 'c1', name: 'Ferries', documents: 3, failed: 1, chunks: 9,
 /** A stream of events that the test feeds. */
 class FakeStream {
   static last: FakeStream
-  readonly heard = new Map<string, (m: MessageEvent<string>) => void>()
+  onmessage?: (m: MessageEvent<string>) => void
   onopen?: () => void
   onerror?: () => void
   constructor() {
     FakeStream.last = this
   }
-  addEventListener(kind: string, f: (m: MessageEvent<string>) => void): void {
-    this.heard.set(kind, f)
-  }
   private seq = 0
   send(kind: string, body: unknown, corpus = 'c1'): void {
     this.seq++
-    this.heard.get(kind)?.({ data: JSON.stringify({ seq: this.seq, corpus, kind, body }) } as MessageEvent<string>)
+    this.onmessage?.({ data: JSON.stringify({ seq: this.seq, corpus, kind, body }) } as MessageEvent<string>)
   }
 }
 

@@ -1,7 +1,13 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
-import { api, ok, type Corpus, type DocumentRow, type Job } from '@/api/client'
-import { follow, type StreamEvent } from '@/api/stream'
+import { api, ok, type Corpus, type Job } from '@/api/client'
+import { follow, type EventKind, type Events, type StreamEvent } from '@/api/stream'
+
+/** What is done with events of one kind. */
+interface Heard<K extends EventKind> {
+  figures: boolean
+  listeners: Set<(body: Events[K]) => void>
+}
 
 /** The corpus in view, its figures, its jobs, and the one stream of what happens. */
 export const useCorpus = defineStore('corpus', () => {
@@ -13,11 +19,20 @@ export const useCorpus = defineStore('corpus', () => {
   const connected = ref(false)
   const saving = ref(0)
   const unapplied = ref('')
-  const documentListeners = new Set<(d: DocumentRow) => void>()
   const endListeners = new Set<(j: Job) => void>()
-  const sourceListeners = new Set<() => void>()
-  const findingListeners = new Set<() => void>()
-  const noticeListeners = new Set<() => void>()
+  // Every kind of event that the server declares has a place here, or this does not compile: whether it moves the figures of
+  // the stage line, and who listens to it.
+  const heard: { [K in EventKind]: Heard<K> } = {
+    corpus: { figures: true, listeners: new Set() },
+    source: { figures: true, listeners: new Set() },
+    document: { figures: true, listeners: new Set() },
+    findings: { figures: true, listeners: new Set() },
+    index: { figures: true, listeners: new Set() },
+    method: { figures: true, listeners: new Set() },
+    job: { figures: false, listeners: new Set() },
+    questions: { figures: false, listeners: new Set() },
+    notice: { figures: false, listeners: new Set() },
+  }
   let watching = false
   let due: ReturnType<typeof setTimeout> | undefined
 
@@ -59,30 +74,21 @@ export const useCorpus = defineStore('corpus', () => {
     await load()
   }
 
+  /** Events of other corpora move figures alone. */
   function take(e: StreamEvent): void {
-    if (e.kind === 'corpus' || e.kind === 'index' || e.kind === 'method') reloadSoon()
+    const here = heard[e.kind] as Heard<EventKind> | undefined // a newer server may tell of more
+    if (here === undefined) return
+    if (here.figures) reloadSoon()
     if (e.corpus !== current.value?.id) return
-    if (e.kind === 'job') {
-      const j = e.body as Job
-      jobs.value[j.id] = j
-      if (!['running', 'queued', 'paused'].includes(j.state)) {
-        reloadSoon()
-        for (const f of endListeners) f(j)
-      }
-    }
-    if (e.kind === 'source') {
-      reloadSoon()
-      for (const f of sourceListeners) f()
-    }
-    if (e.kind === 'findings') {
-      reloadSoon()
-      for (const f of findingListeners) f()
-    }
-    if (e.kind === 'notice') for (const f of noticeListeners) f()
-    if (e.kind === 'document') {
-      reloadSoon()
-      for (const f of documentListeners) f(e.body as DocumentRow)
-    }
+    if (e.kind === 'job') follows(e.body as Job)
+    for (const f of here.listeners) f(e.body as Events[EventKind])
+  }
+
+  function follows(j: Job): void {
+    jobs.value[j.id] = j
+    if (['running', 'queued', 'paused'].includes(j.state)) return
+    reloadSoon()
+    for (const f of endListeners) f(j)
   }
 
   function watch(): void {
@@ -97,24 +103,11 @@ export const useCorpus = defineStore('corpus', () => {
     })
   }
 
-  function onSource(f: () => void): () => void {
-    sourceListeners.add(f)
-    return () => sourceListeners.delete(f)
-  }
-
-  function onFindings(f: () => void): () => void {
-    findingListeners.add(f)
-    return () => findingListeners.delete(f)
-  }
-
-  function onNotice(f: () => void): () => void {
-    noticeListeners.add(f)
-    return () => noticeListeners.delete(f)
-  }
-
-  function onDocument(f: (d: DocumentRow) => void): () => void {
-    documentListeners.add(f)
-    return () => documentListeners.delete(f)
+  /** Calls f at every event of a kind in the corpus in view; the function that is returned ends that. */
+  function on<K extends EventKind>(kind: K, f: (body: Events[K]) => void): () => void {
+    const { listeners } = heard[kind]
+    listeners.add(f)
+    return () => listeners.delete(f)
   }
 
   function onJobEnd(f: (j: Job) => void): () => void {
@@ -137,10 +130,7 @@ export const useCorpus = defineStore('corpus', () => {
     open,
     create,
     watch,
-    onDocument,
-    onSource,
-    onFindings,
-    onNotice,
+    on,
     onJobEnd,
   }
 })

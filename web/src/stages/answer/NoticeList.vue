@@ -21,7 +21,7 @@ async function load(): Promise<void> {
 }
 
 onMounted(load)
-onUnmounted(corpus.onNotice(() => void load()))
+onUnmounted(corpus.on('notice', () => void load()))
 </script>
 
 <template>

@@ -45,7 +45,7 @@ watch([span, () => corpus.name], () => void load())
 let stops: (() => void)[] = []
 onMounted(() => {
   void load()
-  stops = [corpus.onJobEnd(() => void load()), corpus.onSource(() => void load())]
+  stops = [corpus.onJobEnd(() => void load()), corpus.on('source', () => void load())]
 })
 onUnmounted(() => stops.forEach((s) => s()))
 </script>

@@ -69,7 +69,7 @@ const tones: Record<string, string> = { high: 'bad', medium: 'caution', low: 'mu
 let stops: (() => void)[] = []
 onMounted(() => {
   void load()
-  stops = [corpus.onFindings(() => void load())]
+  stops = [corpus.on('findings', () => void load())]
 })
 onUnmounted(() => stops.forEach((s) => s()))
 watch(

@@ -142,7 +142,7 @@ watch(
 let stops: (() => void)[] = []
 onMounted(() => {
   void load()
-  stops = [corpus.onDocument(() => void loadSoon()), corpus.onJobEnd(() => void loadSoon())]
+  stops = [corpus.on('document', () => void loadSoon()), corpus.onJobEnd(() => void loadSoon())]
 })
 onUnmounted(() => stops.forEach((s) => s()))
 

@@ -147,7 +147,7 @@ watch([filter, search, from, () => corpus.name], () => void load())
 let stops: (() => void)[] = []
 onMounted(() => {
   void load()
-  stops = [corpus.onDocument(arrived), corpus.onJobEnd(() => void loadSoon()), corpus.onSource(() => void loadSoon())]
+  stops = [corpus.on('document', arrived), corpus.onJobEnd(() => void loadSoon()), corpus.on('source', () => void loadSoon())]
 })
 onUnmounted(() => stops.forEach((s) => s()))
 </script>

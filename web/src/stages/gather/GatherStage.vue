@@ -27,7 +27,7 @@ async function load(): Promise<void> {
 let stops: (() => void)[] = []
 onMounted(() => {
   void load()
-  stops = [corpus.onJobEnd(() => void load()), corpus.onSource(() => void load())]
+  stops = [corpus.onJobEnd(() => void load()), corpus.on('source', () => void load())]
 })
 onUnmounted(() => stops.forEach((s) => s()))
 watch(

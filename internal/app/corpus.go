@@ -1,0 +1,148 @@
+package app
+
+import (
+	"context"
+	"strings"
+
+	"jolvex/core/embed"
+	"jolvex/core/index"
+	"jolvex/core/measure"
+	"jolvex/internal/event"
+	"jolvex/internal/fault"
+	"jolvex/internal/gathering"
+	"jolvex/internal/serving"
+	"jolvex/internal/store"
+)
+
+// Corpus is a corpus with its telling figures.
+type Corpus struct {
+	ID        string         `json:"id"`
+	Name      string         `json:"name"`
+	CreatedAt string         `json:"createdAt"`
+	States    map[string]int `json:"states" doc:"Documents by state"`
+	Documents int            `json:"documents" doc:"Documents that can be found"`
+	Failed    int            `json:"failed"`
+	Found     int            `json:"found" doc:"Documents that were found and nobody has chosen yet"`
+	Findings  map[string]int `json:"findings" doc:"Findings of content checks that are not dismissed, by severity"`
+	Chunks    int            `json:"chunks"`
+	Stale     bool           `json:"stale" doc:"The index was built with other settings than the draft has"`
+	Meaning   string         `json:"meaning" enum:"encoder,words,endpoint," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
+	Bar       float64        `json:"bar"`
+	LastRun   *RunFigures    `json:"lastRun,omitempty"`
+	Release   *serving.Since `json:"release,omitempty" doc:"The last release, and what became of the draft since"`
+	Answered  *float64       `json:"answered,omitempty" doc:"Share of answerable questions answered in the last run"`
+}
+
+// RunFigures are the headline of a run.
+type RunFigures struct {
+	ID       string           `json:"id"`
+	Set      string           `json:"set"`
+	Pass     float64          `json:"pass"`
+	Interval measure.Interval `json:"interval"`
+	Hit5     float64          `json:"hit5"`
+	At       string           `json:"at"`
+}
+
+// CreateCorpus makes an empty corpus.
+func (a *App) CreateCorpus(ctx context.Context, name string) (Corpus, error) {
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 120 || strings.ContainsAny(name, "/\\\n\r\t") {
+		return Corpus{}, fault.Input("a corpus needs a name of 1 to 120 characters without slashes")
+	}
+	c, err := a.store.CreateCorpus(ctx, name)
+	if err != nil {
+		return Corpus{}, err
+	}
+	event.Tell(ctx, a.Events, event.Corpus, c.ID, event.CorpusBody{ID: c.ID, Name: c.Name})
+	return a.figures(ctx, c)
+}
+
+// Corpora lists all corpora.
+func (a *App) Corpora(ctx context.Context) ([]Corpus, error) {
+	cs, err := a.store.Corpora(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Corpus, len(cs))
+	for i, c := range cs {
+		if out[i], err = a.figures(ctx, c); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Corpus gives one corpus by id or name.
+func (a *App) Corpus(ctx context.Context, idOrName string) (Corpus, error) {
+	c, err := a.store.Corpus(ctx, idOrName)
+	if err != nil {
+		return Corpus{}, err
+	}
+	return a.figures(ctx, c)
+}
+
+func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
+	out := Corpus{ID: c.ID, Name: c.Name, CreatedAt: c.CreatedAt, Bar: c.Method.Answer.Bar}
+	var err error
+	if out.States, err = a.store.CountStates(ctx, c.ID, ""); err != nil {
+		return out, err
+	}
+	out.Documents, out.Failed = out.States[store.Indexed]+out.States[store.Unchanged], out.States[store.Failed]
+	out.Found = out.States[store.Found]
+	counts, err := a.store.FindingCounts(ctx, c.ID)
+	if err != nil {
+		return out, err
+	}
+	out.Findings = map[string]int{}
+	for n, name := range gathering.Severities {
+		out.Findings[name] = counts[n]
+	}
+	s, err := a.Indexing.Shelf(ctx, c)
+	if err != nil {
+		return out, err
+	}
+	snap := s.Snapshot.Load()
+	out.Chunks = snap.See(index.Staff).Chunks()
+	switch snap.Embedder {
+	case a.Indexing.Encoder().ID():
+		out.Meaning = embed.GradeEncoder
+	case a.Indexing.Words().ID():
+		out.Meaning = embed.GradeWords
+	default:
+		if len(snap.Parts) > 0 {
+			out.Meaning = embed.GradeEndpoint
+		}
+	}
+	st, err := c.Method.Stages(a.Indexing.Target(c.Method).ID())
+	if err != nil {
+		return out, err
+	}
+	if built, _ := s.Stage.Load().(string); built != "" && built != st.Index {
+		out.Stale = true
+	}
+	if out.Release, err = a.Serving.Since(ctx, c, snap.Name); err != nil {
+		return out, err
+	}
+	runs, err := a.store.Runs(ctx, c.ID, "", 10)
+	if err != nil {
+		return out, err
+	}
+	for _, r := range runs {
+		if r.Summary == nil || r.Note != "" { // what was tried says nothing of the draft
+			continue
+		}
+		set, err := a.store.QuestionSet(ctx, c.ID, r.Set)
+		if err != nil {
+			return out, err
+		}
+		sum := r.Summary
+		out.LastRun = &RunFigures{r.ID, set.Name, sum.Passed.Rate, sum.Passed.Interval, sum.Hit5, r.EndedAt}
+		answerable := sum.Questions - sum.Unjudged - sum.RightRefusals - sum.MissedRefusals
+		if answerable > 0 {
+			share := 1 - float64(sum.WrongRefusals)/float64(answerable)
+			out.Answered = &share
+		}
+		break
+	}
+	return out, nil
+}

@@ -1,0 +1,81 @@
+package app_test
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/query"
+	"jolvex/internal/asking"
+	"jolvex/internal/connections"
+	"jolvex/internal/fault"
+	"jolvex/internal/sim"
+)
+
+// An endpoint's embeddings: tried when connected, read behind while word vectors serve, counted, remembered, and told when
+// they are gone.
+func TestEmbeddingsOfAnEndpoint(t *testing.T) {
+	h, err := sim.Embeddings("k1")
+	require.NoError(t, err)
+	var calls, down atomic.Int64
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		calls.Add(1)
+		if down.Load() > 0 {
+			w.WriteHeader(http.StatusBadRequest)
+			return
+		}
+		h.ServeHTTP(w, q)
+	}))
+	defer srv.Close()
+	a := fresh(t)
+	withDogs(t, a)
+	key, wrong := "k1", "k2"
+	_, err = a.Indexing.ConnectEmbeddings(t.Context(), connections.ConnectionChange{Base: srv.URL + "/v1", Key: &wrong})
+	require.ErrorIs(t, err, fault.ErrInput, "it is tried at once")
+	_, err = a.Indexing.ConnectEmbeddings(t.Context(), connections.ConnectionChange{Base: "nowhere"})
+	require.ErrorIs(t, err, fault.ErrInput)
+	c, err := a.Indexing.ConnectEmbeddings(t.Context(), connections.ConnectionChange{Base: srv.URL + "/v1", Model: "words", Key: &key})
+	require.NoError(t, err)
+	assert.Equal(t, 256, c.Dimensions)
+	assert.True(t, c.Keyed)
+
+	m, err := a.Indexing.Method(t.Context(), "c")
+	require.NoError(t, err)
+	m.Embed.Grade = "endpoint"
+	j, err := a.Indexing.SaveMethod(t.Context(), "c", m)
+	require.NoError(t, err)
+	require.NotNil(t, j, "another embedding is another index")
+	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	assert.Equal(t, "endpoint", meaning(t, a))
+	ask := query.Question{Text: "How much does a dog cost?"}
+	r, err := a.Asking.Find(t.Context(), public, "c", ask, asking.Variant{})
+	require.NoError(t, err)
+	require.NotEmpty(t, r.Evidence)
+	assert.Greater(t, r.Evidence[0].Cosine, 0.2)
+	before := calls.Load()
+	again, err := a.Asking.Find(t.Context(), public, "c", ask, asking.Variant{})
+	require.NoError(t, err)
+	assert.Equal(t, before, calls.Load(), "a question asked lately is remembered")
+	assert.Equal(t, r.Evidence, again.Evidence)
+	c, err = a.Indexing.EmbeddingsConnection(t.Context())
+	require.NoError(t, err)
+	assert.Positive(t, c.Tokens)
+
+	// Out of order: a new question cannot be asked, and is told why; nothing is mixed.
+	down.Store(1)
+	_, err = a.Asking.Find(t.Context(), public, "c", query.Question{Text: "Is there a lift?"}, asking.Variant{})
+	assert.ErrorContains(t, err, "embeddings answered 400")
+	down.Store(0)
+
+	// Disconnected: the index is made anew with what is built in.
+	_, err = a.Indexing.ConnectEmbeddings(t.Context(), connections.ConnectionChange{})
+	require.NoError(t, err)
+	idle(t, a, "c")
+	assert.Equal(t, "words", meaning(t, a))
+	_, err = a.Asking.Find(t.Context(), public, "c", ask, asking.Variant{})
+	require.NoError(t, err)
+}

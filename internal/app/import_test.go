@@ -1,0 +1,45 @@
+package app_test
+
+import (
+	"testing"
+
+	"jolvex/internal/fault"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const skerrowe = `{"version":"v2.0","data":[{"title":"The_Skerrowe","paragraphs":[
+	{"context":"The Skerrowe was built in 1996 by the yard at Bracken Holm. She carries eighty-six passengers.","qas":[
+		{"id":"a","question":"When was the Skerrowe built?","answers":[{"text":"1996"}]},
+		{"id":"b","question":"How many passengers does the Skerrowe carry?","answers":[{"text":"eighty-six"}]},
+		{"id":"c","question":"What is the capital of Mongolia?","is_impossible":true,"answers":[]}]},
+	{"context":"The door to her cabin is 68 cm wide and has a step of 15 cm.","qas":[{"id":"d","question":"How wide is the door to the cabin?","answers":[{"text":"68 cm"}]}]}]}]}`
+
+func TestASetComesInWithItsDocuments(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	seen, err := a.Proving.ImportSet(t.Context(), "c", "squad", []byte(skerrowe), false, false)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"squad", 4, 2}, []any{seen.Form, seen.Questions, seen.Documents})
+	assert.Nil(t, seen.Set, "it was only read")
+	_, err = a.Proving.QuestionSet(t.Context(), "c", "squad")
+	require.ErrorIs(t, err, fault.ErrMissing)
+
+	got, err := a.Proving.ImportSet(t.Context(), "c", "squad", []byte(skerrowe), true, true)
+	require.NoError(t, err)
+	assert.Equal(t, 4, got.Set.Count)
+	r, j, err := a.Proving.StartRun(t.Context(), "c", "squad")
+	require.NoError(t, err)
+	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	run, results, err := a.Proving.RunResults(t.Context(), "c", r.ID)
+	require.NoError(t, err)
+	for _, x := range results {
+		assert.True(t, x.Verdict.Passed, "%s: %+v", x.Question.ID, x.Verdict.Findings)
+	}
+	assert.Equal(t, 4, run.Summary.Passed.Hits)
+	_, err = a.Proving.ImportSet(t.Context(), "c", "bad", []byte("a,b\n1,2\n"), true, false)
+	assert.ErrorIs(t, err, fault.ErrInput)
+	_, err = a.Proving.ImportSet(t.Context(), "c", "none", []byte("question,answer\nWhat?,\n"), true, false)
+	assert.ErrorIs(t, err, fault.ErrInput, "nothing is half imported")
+}

@@ -1,0 +1,74 @@
+// Package asking is the one path for a question, on whatever surface it is asked, and what belongs to it: what is tried out, the
+// glossary, house rules and what they ask for, and the pinned questions.
+package asking
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"jolvex/core/answer"
+	"jolvex/core/find"
+	"jolvex/core/rule"
+	"jolvex/internal/connections"
+	"jolvex/internal/event"
+	"jolvex/internal/indexing"
+	"jolvex/internal/store"
+)
+
+// How many chunks' sentences are kept in memory as vectors, and how many opened for quoting.
+const (
+	keptSentences = 6000
+	keptOpened    = 2000
+)
+
+// Asker answers questions.
+type Asker struct {
+	store       *store.Store
+	log         *slog.Logger
+	now         func() time.Time
+	events      *event.Stream
+	connections *connections.Connections
+	index       *indexing.Indexer
+	memory      *find.Memory
+	opened      *answer.Opened
+	post        chan struct{} // an alert is to be sent
+
+	mu    sync.Mutex
+	rules *rule.Matcher
+}
+
+// Needs are what an Asker works with.
+type Needs struct {
+	Store       *store.Store
+	Log         *slog.Logger
+	Now         func() time.Time
+	Events      *event.Stream
+	Connections *connections.Connections
+	Index       *indexing.Indexer
+}
+
+// New makes an Asker.
+func New(n Needs) (*Asker, error) {
+	as := &Asker{store: n.Store, log: n.Log, now: n.Now, events: n.Events, connections: n.Connections, index: n.Index, post: make(chan struct{}, 1)}
+	var err error
+	if as.memory, err = find.NewMemory(keptSentences); err != nil {
+		return nil, fmt.Errorf("make room for sentences: %w", err)
+	}
+	if as.opened, err = answer.NewOpened(keptOpened); err != nil {
+		return nil, fmt.Errorf("make room for opened chunks: %w", err)
+	}
+	return as, nil
+}
+
+// Run sends alerts until ctx ends.
+func (as *Asker) Run(ctx context.Context) { as.runPost(ctx) }
+
+// Caller is as whom something is asked.
+type Caller struct {
+	Audience string // index.Public or index.Staff
+	Surface  string // bench, command, run
+	Page     string // address of the page on which it is asked; "" when not known
+}

@@ -1,0 +1,416 @@
+package gathering
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"net/url"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"jolvex/internal/event"
+	"jolvex/internal/gather"
+	"jolvex/internal/indexing"
+	"jolvex/internal/job"
+	"jolvex/internal/store"
+)
+
+// defaultDelay is the politeness towards hosts that are not this machine.
+const defaultDelay = time.Second
+
+// crawl is one running visit of a web source.
+type crawl struct {
+	ga      *Gatherer
+	src     store.Source
+	set     store.SourceSettings
+	scope   gather.Scope
+	follow  bool // links lead on
+	fetcher *gather.Fetcher
+	polite  gather.Polite
+	traps   *gather.Traps
+	delay   time.Duration
+	pages   int
+	job     *job.Progress
+	feeds   sync.Map // address -> true: read in this visit
+	browser browsing
+	fetched atomic.Int64
+
+	mu      sync.Mutex
+	events  []indexing.Document // told with the next flush
+	behind  int                 // fetched and taken, but not indexed
+	notices map[string]bool
+}
+
+// gather fetches everything that waits in a source, and what is found on the way. The frontier is in the database, so
+// that a killed job goes on where it stopped: a page is finished in one transaction or still waits.
+func (ga *Gatherer) gather(ctx context.Context, j store.Job, p *job.Progress) error {
+	src, err := ga.store.Source(ctx, j.Target)
+	if err != nil {
+		return err
+	}
+	if src.Kind == store.KindFolder {
+		return ga.gatherFolder(ctx, src, p)
+	}
+	k, err := ga.newCrawl(src, p)
+	if err != nil {
+		return err
+	}
+	defer k.browser.close()
+	workers, err := k.begin(ctx)
+	if err != nil {
+		return err
+	}
+	indexing := make(chan error, 1)
+	stop := make(chan struct{})
+	go func() { indexing <- k.indexAlong(ctx, stop) }()
+	err = k.fetchAll(ctx, workers)
+	close(stop)
+	err = errors.Join(err, <-indexing)
+	k.flush(ctx)
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if err != nil {
+		return err
+	}
+	if k.fetched.Load() > 0 { // a job that only takes in what was chosen has nothing to say
+		if err := ga.store.Visited(ctx, src.ID, k.said()); err != nil {
+			return err
+		}
+	}
+	event.Tell(ctx, ga.events, event.Source, src.Corpus, event.SourceBody{ID: src.ID})
+	return errors.Join(ga.checkSoon(ctx, src.Corpus), ga.index.CatchUp(ctx, src.Corpus))
+}
+
+func (ga *Gatherer) newCrawl(src store.Source, p *job.Progress) (*crawl, error) {
+	set, err := src.Settings()
+	if err != nil {
+		return nil, err
+	}
+	k := &crawl{
+		ga: ga, src: src, set: set, fetcher: gather.NewFetcher(set.AllowPrivate), traps: gather.NewTraps(ga.now()), job: p, pages: set.PageCap,
+		delay: time.Duration(set.Delay) * time.Millisecond, follow: src.Kind == store.KindSite, notices: map[string]bool{},
+	}
+	if k.pages == 0 {
+		k.pages = max(defaultPages, len(set.Addresses))
+	}
+	k.scope = gather.Anywhere(set.Include, set.Exclude)
+	if k.follow {
+		k.scope, err = gather.NewScope(src.Address, set.Include, set.Exclude)
+	}
+	return k, err
+}
+
+// begin puts what the source starts from into the frontier and returns how many pages may be fetched at a time.
+func (k *crawl) begin(ctx context.Context) (workers int, err error) {
+	robots, err := k.fetcher.Robots(ctx, k.src.Address)
+	if err != nil {
+		return 0, err
+	}
+	workers = 1
+	if gather.Loopback(k.src.Address) {
+		workers = 6
+	} else if k.delay == 0 {
+		k.delay = defaultDelay
+	}
+	k.delay = max(k.delay, robots.Delay)
+	if k.delay > 0 {
+		workers = min(workers, 2)
+	}
+	switch k.src.Kind {
+	case store.KindSite:
+		if err := k.add(ctx, 0, []store.Address{{Key: k.src.Address, Address: k.src.Address}}); err != nil {
+			return 0, err
+		}
+		return workers, k.siteMaps(ctx, robots)
+	case store.KindSitemap:
+		n, err := k.sitemaps(ctx, []string{k.src.Address})
+		if err == nil && n == 0 {
+			err = fmt.Errorf("%s names no page: it is no sitemap, or it cannot be read", k.src.Address)
+		}
+		return workers, err
+	case store.KindFeed:
+		n, err := k.feed(ctx, k.src.Address, 0)
+		if err == nil && n == 0 {
+			err = fmt.Errorf("%s names no page: it is no feed, or it cannot be read", k.src.Address)
+		}
+		return workers, err
+	}
+	var as []store.Address
+	for _, at := range k.set.Addresses {
+		as = append(as, store.Address{Key: at, Address: at})
+	}
+	return workers, k.add(ctx, 0, as)
+}
+
+// siteMaps reads the sitemaps of a site: those that robots.txt names, else /sitemap.xml.
+func (k *crawl) siteMaps(ctx context.Context, robots *gather.Robots) error {
+	u, err := url.Parse(k.src.Address)
+	if err != nil {
+		return err
+	}
+	list := robots.Sitemaps
+	if len(list) == 0 {
+		list = []string{u.Scheme + "://" + u.Host + "/sitemap.xml"}
+	}
+	_, err = k.sitemaps(ctx, list)
+	return err
+}
+
+// sitemaps puts the addresses of sitemaps into the frontier and returns how many they name.
+func (k *crawl) sitemaps(ctx context.Context, list []string) (named int, err error) {
+	u, err := url.Parse(k.src.Address)
+	if err != nil {
+		return 0, err
+	}
+	seen := map[string]bool{}
+	for n := 0; len(list) > 0 && n < 500; n++ {
+		at := list[0]
+		list = list[1:]
+		abs, err := u.Parse(at)
+		if err != nil || seen[abs.String()] {
+			continue
+		}
+		seen[abs.String()] = true
+		if err := k.polite.Wait(ctx, abs.String(), k.delay); err != nil {
+			return named, err
+		}
+		page, err := k.fetcher.Get(ctx, abs.String(), gather.MaxSitemapBytes, nil)
+		if ctx.Err() != nil {
+			return named, ctx.Err()
+		}
+		if err != nil || page.Status >= 400 {
+			continue // a site without a sitemap is in order; a sitemap source says so when nothing came of it
+		}
+		pages, more, err := gather.ParseSitemap(page.Body)
+		if err != nil {
+			k.note(fmt.Sprintf("the sitemap %s could not be read: %v", abs, err))
+			continue
+		}
+		list = append(list, more...)
+		var found []store.Address
+		for _, e := range pages {
+			if a, err := gather.Normalise(e.Address); err == nil && k.scope.Holds(a) {
+				found = append(found, store.Address{Key: a, Address: a, FoundOn: abs.String(), LastMod: e.LastModified})
+			}
+		}
+		named += len(pages)
+		if err := k.add(ctx, 1, found); err != nil {
+			return named, err
+		}
+	}
+	return named, nil
+}
+
+// feed puts what a feed names into the frontier: captions of its clips, else its pages.
+func (k *crawl) feed(ctx context.Context, address string, depth int) (named int, err error) {
+	if _, again := k.feeds.LoadOrStore(address, true); again {
+		return 0, nil
+	}
+	if err := k.polite.Wait(ctx, address, k.delay); err != nil {
+		return 0, err
+	}
+	p, err := k.fetcher.Get(ctx, address, gather.MaxFeedBytes, nil)
+	if ctx.Err() != nil {
+		return 0, ctx.Err()
+	}
+	if err != nil || p.Status >= 400 {
+		return 0, nil //nolint:nilerr // the caller tells when nothing came of it
+	}
+	entries, err := gather.ParseFeed(p.Body, p.Address)
+	if err != nil {
+		k.note(fmt.Sprintf("the feed %s could not be read: %v", address, err))
+		return 0, nil
+	}
+	var found []store.Address
+	for _, e := range entries {
+		a := store.Address{FoundOn: address, Title: e.Title, LastMod: e.Changed, Address: e.Address}
+		switch {
+		case len(e.Captions) > 0:
+			a.Address, a.Media = e.Captions[0], e.Media
+		case e.Media != "" && k.src.Kind == store.KindFeed:
+			a.Address, a.Media = e.Media, e.Media
+		}
+		at, err := gather.Normalise(a.Address)
+		if err != nil || a.Media == "" && !k.scope.Holds(at) {
+			continue
+		}
+		if a.Key, a.Address = at, at; a.Media == "" {
+			a.Title = "" // a page has its own
+		}
+		found = append(found, a)
+	}
+	return len(found), k.add(ctx, depth, found)
+}
+
+// add puts addresses into the frontier, with the choice that the source's rule makes for what is new.
+func (k *crawl) add(ctx context.Context, depth int, as []store.Address) error {
+	_, err := k.ga.store.AddAddresses(ctx, k.src, depth, k.pages, k.chosen(as))
+	return err
+}
+
+func (k *crawl) chosen(as []store.Address) []store.Address {
+	for i := range as {
+		as[i].Choice, as[i].Reason = k.choice()
+	}
+	return as
+}
+
+// choice is what becomes of a page that is new.
+func (k *crawl) choice() (choice, reason string) {
+	switch {
+	case !k.set.Choose:
+		return store.Taken, ""
+	case !k.src.Chosen, k.set.NewPages == "", k.set.NewPages == "ask":
+		return store.Undecided, ""
+	case k.set.NewPages == "take":
+		return store.Taken, ""
+	}
+	return store.Left, "new since the choice, and this source leaves such pages out"
+}
+
+// note keeps something that the visit has to say, once.
+func (k *crawl) note(s string) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if len(k.notices) < 50 {
+		k.notices[s] = true
+	}
+}
+
+// said is what the visit has to say, in order.
+func (k *crawl) said() []string {
+	out := k.traps.Notices()
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return append(out, slices.Sorted(maps.Keys(k.notices))...)
+}
+
+// fetchAll works off the frontier until nothing waits and nothing is under way.
+func (k *crawl) fetchAll(ctx context.Context, workers int) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	work := make(chan store.Document)
+	type done struct{ id string }
+	finished := make(chan done)
+	var wg sync.WaitGroup
+	for range workers {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			for d := range work {
+				if err := k.one(ctx, d); err != nil {
+					cancel(err)
+				}
+				finished <- done{d.ID}
+			}
+		}()
+	}
+	flying := map[string]bool{}
+	var queue []store.Document
+	var fail error
+	for {
+		if len(queue) == 0 && fail == nil {
+			next, err := k.ga.store.Waiting(ctx, k.src.ID, 64+len(flying))
+			if err != nil && ctx.Err() == nil {
+				fail = err
+			}
+			for _, d := range next {
+				if !flying[d.ID] {
+					queue = append(queue, d)
+				}
+			}
+		}
+		if ctx.Err() != nil || fail != nil {
+			queue = nil
+		}
+		if len(queue) == 0 && len(flying) == 0 {
+			break
+		}
+		var out chan store.Document
+		var head store.Document
+		if len(queue) > 0 {
+			out, head = work, queue[0]
+		}
+		select {
+		case out <- head:
+			flying[head.ID] = true
+			queue = queue[1:]
+		case f := <-finished:
+			delete(flying, f.id)
+			k.tell(ctx)
+		}
+	}
+	close(work)
+	wg.Wait()
+	if fail != nil {
+		return fail
+	}
+	if cause := context.Cause(ctx); cause != nil && !errors.Is(cause, context.Canceled) {
+		return cause
+	}
+	return ctx.Err()
+}
+
+// tell reports progress and passes on the events that have gathered.
+func (k *crawl) tell(ctx context.Context) {
+	k.mu.Lock()
+	due := len(k.events) >= 40 || time.Since(k.job.Last) > 300*time.Millisecond
+	k.mu.Unlock()
+	if !due {
+		return
+	}
+	k.flush(ctx)
+	left, total, err := k.ga.store.Due(ctx, k.src.ID)
+	if err != nil {
+		return // the next page reports again
+	}
+	k.job.Set(ctx, total-left, total, "fetching pages")
+}
+
+func (k *crawl) flush(ctx context.Context) {
+	k.mu.Lock()
+	es := k.events
+	k.events = nil
+	k.mu.Unlock()
+	event.Tell(ctx, k.ga.events, indexing.DocumentEvent, k.src.Corpus, es...)
+}
+
+// indexAlong indexes what has come in while the rest is still coming, and what is left once stop is closed.
+func (k *crawl) indexAlong(ctx context.Context, stop <-chan struct{}) error {
+	tick := time.NewTicker(1500 * time.Millisecond)
+	defer tick.Stop()
+	for last := false; ; {
+		select {
+		case <-tick.C:
+		case <-stop:
+			last = true
+		case <-ctx.Done():
+			return nil
+		}
+		k.mu.Lock()
+		behind := k.behind
+		k.behind = 0
+		k.mu.Unlock()
+		if behind > 0 || last {
+			if last {
+				k.job.Report(ctx, true)
+			}
+			for {
+				n, err := k.ga.index.IndexFetched(ctx, k.src.Corpus)
+				if err != nil {
+					return fmt.Errorf("index what was fetched: %w", err)
+				}
+				if n == 0 {
+					break
+				}
+			}
+		}
+		if last {
+			return nil
+		}
+	}
+}

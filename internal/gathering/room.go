@@ -1,0 +1,68 @@
+// Package gathering brings material in and keeps it fresh: sources and their visits, pages, files, texts and pairs, content checks, and
+// the choice of what is taken in.
+package gathering
+
+import (
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"jolvex/core/check"
+	"jolvex/internal/connections"
+	"jolvex/internal/event"
+	"jolvex/internal/indexing"
+	"jolvex/internal/job"
+	"jolvex/internal/pdf"
+	"jolvex/internal/store"
+)
+
+// keptLooks is how many documents' checks are kept in memory.
+const keptLooks = 2500
+
+// Gatherer gathers for all corpora.
+type Gatherer struct {
+	dir         string
+	store       *store.Store
+	log         *slog.Logger
+	now         func() time.Time
+	events      *event.Stream
+	jobs        *job.Queue
+	connections *connections.Connections
+	index       *indexing.Indexer
+	pdf         *pdf.Reader
+	looks       *lru.Cache[string, *check.Look]
+
+	mu      sync.Mutex
+	folders map[string]uint64 // of watched folders: what they held when last looked at
+}
+
+// Needs are what a Gatherer works with.
+type Needs struct {
+	Dir         string // of the data: never watched, never read as a source
+	Store       *store.Store
+	Log         *slog.Logger
+	Now         func() time.Time
+	Events      *event.Stream
+	Jobs        *job.Queue
+	Connections *connections.Connections
+	Index       *indexing.Indexer
+	PDF         *pdf.Reader
+}
+
+// New makes a Gatherer and registers its jobs.
+func New(n Needs) (*Gatherer, error) {
+	ga := &Gatherer{
+		dir: n.Dir, store: n.Store, log: n.Log, now: n.Now, events: n.Events, jobs: n.Jobs, connections: n.Connections, index: n.Index,
+		pdf: n.PDF, folders: map[string]uint64{},
+	}
+	var err error
+	if ga.looks, err = lru.New[string, *check.Look](keptLooks); err != nil {
+		return nil, fmt.Errorf("make room for checks: %w", err)
+	}
+	n.Jobs.Register(job.Gather, true, ga.gather)
+	n.Jobs.Register(job.Check, false, ga.check)
+	return ga, nil
+}

@@ -1,0 +1,146 @@
+package gathering
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+
+	"jolvex/core/doc"
+	"jolvex/core/extract"
+	"jolvex/core/index"
+	"jolvex/core/text"
+	"jolvex/internal/event"
+	"jolvex/internal/fault"
+	"jolvex/internal/gather"
+	"jolvex/internal/indexing"
+	"jolvex/internal/model"
+	"jolvex/internal/store"
+)
+
+// Upload takes one file into the corpus. A file of the same name replaces the one before and keeps its identity. The
+// document is indexed when Upload returns.
+func (ga *Gatherer) Upload(ctx context.Context, corpus, name, mediaType string, body []byte) (indexing.Document, error) {
+	return ga.UploadFor(ctx, corpus, "", name, mediaType, body)
+}
+
+// UploadFor is Upload of a file that only an audience may be answered from; "" stands for that of the corpus's files, or for
+// the one that the file before had.
+func (ga *Gatherer) UploadFor(ctx context.Context, corpus, audience, name, mediaType string, body []byte) (indexing.Document, error) {
+	if audience != "" {
+		if err := indexing.CheckAudience(audience); err != nil {
+			return indexing.Document{}, err
+		}
+	}
+	c, err := ga.store.Corpus(ctx, corpus)
+	if err != nil {
+		return indexing.Document{}, err
+	}
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 1000 {
+		return indexing.Document{}, fault.Input("a file needs a name of at most 1,000 characters")
+	}
+	s, err := ga.store.AddSource(ctx, c.ID, store.KindUpload, "files", index.Public, store.SourceSettings{})
+	if err != nil {
+		return indexing.Document{}, err
+	}
+	return ga.handOver(ctx, s, name, audience, extract.Input{Address: name, MediaType: mediaType, Body: body})
+}
+
+// handOver stores a file or text as a document of a source and indexes it.
+func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key, audience string, in extract.Input) (indexing.Document, error) {
+	o, _ := ga.read(ctx, in)
+	most := extract.MaxBytes
+	if gather.Media(in.Address) {
+		o, most = ga.heard(ctx, in.Address, in.Body), model.MaxMedia
+	}
+	var file *store.Original
+	if len(in.Body) <= most {
+		file = &store.Original{MediaType: o.MediaType, Body: in.Body}
+	}
+	d, err := ga.store.Upload(ctx, s, key, in.Address, o, file)
+	if err != nil {
+		return indexing.Document{}, err
+	}
+	if audience != "" && audience != d.OwnAudience {
+		if err := ga.store.MarkDocument(ctx, d.ID, audience, nil); err != nil {
+			return indexing.Document{}, err
+		}
+		d.State = store.Fetched
+	}
+	if d.State != store.Indexed { // what replaces a file and cannot be read takes the file out of the index
+		if err := ga.takeIn(ctx, s.Corpus); err != nil {
+			return indexing.Document{}, err
+		}
+		if d, err = ga.store.Document(ctx, d.ID); err != nil {
+			return indexing.Document{}, err
+		}
+	}
+	v := indexing.DocumentView(d)
+	event.Tell(ctx, ga.events, indexing.DocumentEvent, s.Corpus, v)
+	return v, ga.checkSoon(ctx, s.Corpus)
+}
+
+// read extracts a page or file into what is stored of it. The document is there too when it has no text, for its links.
+func (ga *Gatherer) read(ctx context.Context, in extract.Input) (store.Outcome, *doc.Document) {
+	d, err := ga.extract(ctx, in)
+	return outcome(in, d, err), d
+}
+
+// outcome is what is stored of an input that was extracted.
+func outcome(in extract.Input, d *doc.Document, err error) store.Outcome {
+	o := store.Outcome{State: store.Fetched, MediaType: extract.Kind(in), Bytes: len(in.Body), ReadBy: extract.Version}
+	if d != nil {
+		o.Title = d.Title
+	}
+	switch {
+	case errors.Is(err, extract.ErrNoText):
+		o.State, o.Reason = store.Failed, "no text found"
+		if len(d.Notes) > 0 {
+			o.Reason += ": " + d.Notes[0]
+		}
+		return o
+	case errors.Is(err, extract.ErrKind) && o.MediaType == "":
+		o.State, o.Reason, o.MediaType = store.LeftOut, "this kind of file cannot be read yet ("+in.MediaType+")", in.MediaType
+		if in.MediaType == "" {
+			o.State, o.Reason = store.Failed, "this kind of file cannot be read yet"
+		}
+		return o
+	case err != nil:
+		o.State, o.Reason = store.Failed, strings.TrimPrefix(strings.TrimPrefix(err.Error(), in.Address+": "), extract.ErrKind.Error()+": ")
+		return o
+	}
+	o.Words, o.Content = len(text.Words(d.Text)), d
+	if err := hashed(&o); err != nil {
+		o.State, o.Reason, o.Content = store.Failed, err.Error(), nil
+	}
+	return o
+}
+
+// hashed sets the hash of an outcome's content. A changed link is no changed text.
+func hashed(o *store.Outcome) error {
+	kept := *o.Content
+	kept.Links = nil
+	raw, err := json.Marshal(kept)
+	if err != nil {
+		return fmt.Errorf("the document cannot be stored: %w", err)
+	}
+	sum := sha256.Sum256(append([]byte(extract.Version), raw...))
+	o.Hash, o.Content = hex.EncodeToString(sum[:]), &kept
+	return nil
+}
+
+// extract reads a page or file into the canonical document.
+func (ga *Gatherer) extract(ctx context.Context, in extract.Input) (*doc.Document, error) {
+	if extract.Kind(in) != extract.PDFType || len(in.Body) > extract.MaxBytes {
+		return extract.Extract(in)
+	}
+	p, err := ga.pdf.Read(ctx, in.Body)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", in.Address, err)
+	}
+	return extract.FromPDF(in.Address, p)
+}

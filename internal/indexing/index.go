@@ -1,0 +1,415 @@
+package indexing
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"jolvex/core/embed"
+	"jolvex/core/index"
+	"jolvex/core/method"
+	"jolvex/internal/event"
+	"jolvex/internal/job"
+	"jolvex/internal/store"
+)
+
+// Shelf is the index of one corpus in memory. Readers take the snapshot without waiting; changes go one after another.
+type Shelf struct {
+	Change   sync.Mutex
+	once     sync.Once
+	err      error
+	Snapshot atomic.Pointer[index.Snapshot]
+	Stage    atomic.Value // string: the index stage it was built with
+	manifest index.Manifest
+}
+
+// Shelf opens a corpus's index: from its files, or by building it when there are none that can be used.
+func (ix *Indexer) Shelf(ctx context.Context, c store.Corpus) (*Shelf, error) {
+	ix.mu.Lock()
+	s, ok := ix.corpora[c.ID]
+	if !ok {
+		s = &Shelf{}
+		ix.corpora[c.ID] = s
+	}
+	ix.mu.Unlock()
+	s.once.Do(func() {
+		s.Change.Lock()
+		defer s.Change.Unlock()
+		s.err = ix.load(context.WithoutCancel(ctx), c, s)
+	})
+	return s, s.err
+}
+
+func (ix *Indexer) load(ctx context.Context, c store.Corpus, s *Shelf) error {
+	s.Snapshot.Store(&index.Snapshot{Name: "empty"})
+	s.Stage.Store("")
+	name, m, err := ix.store.Manifest(ctx, c.ID)
+	if errors.Is(err, store.ErrMissing) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	parts, err := ix.ReadParts(m)
+	if err != nil {
+		ix.log.Warn("the index is built anew from the documents", "corpus", c.Name, "reason", err)
+		if err := ix.rebuildLocked(ctx, c, s, func(int, int) {}); err != nil {
+			return err
+		}
+	} else {
+		s.manifest = m
+		s.Stage.Store(m.IndexStage)
+		s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
+	}
+	return ix.encodeWhenBehind(ctx, c, s)
+}
+
+// vectors are the sets that go with one segment; encoded is nil until the encoder has read all of it.
+type vectors struct {
+	words, encoded []embed.Vector
+	by             embed.Embedder // of encoded
+	sentences      bool
+}
+
+// segments makes one segment for each audience and writes the files.
+func (ix *Indexer) segments(cuts []cut) (parts []index.Part, refs []index.Reference, err error) {
+	builders := map[string]*index.Builder{}
+	sets := map[string]*vectors{}
+	for _, c := range cuts {
+		b, v := builders[c.audience], sets[c.audience]
+		if b == nil {
+			b, v = index.NewBuilder(c.audience), &vectors{}
+			builders[c.audience], sets[c.audience] = b, v
+		}
+		for i, e := range c.entries {
+			b.Add(e, c.texts[i])
+		}
+		v.words, v.encoded = append(v.words, c.words...), append(v.encoded, c.encoded...)
+		v.by, v.sentences = c.by, c.by != nil && c.by.ID() == ix.encoder.ID()
+	}
+	for _, au := range slices.Sorted(maps.Keys(builders)) {
+		if builders[au].Len() == 0 {
+			continue
+		}
+		p, r, err := ix.writePart(builders[au].Build(), *sets[au])
+		if err != nil {
+			return nil, nil, err
+		}
+		parts, refs = append(parts, p), append(refs, r)
+	}
+	return parts, refs, nil
+}
+
+func (ix *Indexer) writePart(seg *index.Segment, v vectors) (index.Part, index.Reference, error) {
+	p, r := index.Part{Segment: seg, Vectors: index.Flat(v.words)}, index.Reference{Audience: seg.Audience}
+	var err error
+	if r.Hash, err = ix.writeFile(seg.Encode()); err != nil {
+		return p, r, err
+	}
+	if r.Words, err = ix.writeFile(index.EncodeVectors(v.words, ix.words.Dimensions())); err != nil {
+		return p, r, err
+	}
+	p.File = r.Words
+	if len(v.encoded) == len(seg.Entries) && v.by != nil {
+		p.Vectors = index.Flat(v.encoded)
+		r.Encoded, err = ix.writeFile(index.EncodeVectors(v.encoded, v.by.Dimensions()))
+		r.EncodedBy, r.Sentences, p.File = v.by.ID(), v.sentences, r.Encoded
+	}
+	return p, r, err
+}
+
+// choose brings all parts to one set of vectors: those of what the method asks to have read behind, when every part has
+// them, else the word vectors. It completes the manifest.
+func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Method) error {
+	emb := embed.Embedder(ix.words)
+	if b := ix.Behind(mt); b != nil && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return r.Encoded == "" || r.EncodedBy != b.ID() }) {
+		emb = b
+	}
+	for i, r := range m.Segments {
+		file := vectorFile(r, emb.ID())
+		if parts[i].File == file {
+			continue
+		}
+		var err error
+		parts[i].File, parts[i].Graph = file, ix.readGraph(&m.Segments[i], file, len(parts[i].Segment.Entries))
+		if parts[i].Vectors, err = ix.readVectors(file, len(parts[i].Segment.Entries)); err != nil {
+			return err
+		}
+	}
+	st, err := mt.Stages(emb.ID())
+	if err != nil {
+		return err
+	}
+	target, err := mt.Stages(ix.Target(mt).ID())
+	m.VectorSet, m.Embedder, m.IndexStage = st.Embed, emb.ID(), target.Index
+	m.Sentences = emb.ID() == ix.encoder.ID() && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return !r.Sentences })
+	return err
+}
+
+// vectorFile is the file of a segment's vectors by an embedder.
+func vectorFile(r index.Reference, embedder string) string {
+	if r.EncodedBy != "" && r.EncodedBy == embedder {
+		return r.Encoded
+	}
+	return r.Words
+}
+
+// Target is the embedder that a method asks for.
+func (ix *Indexer) Target(m method.Method) embed.Embedder {
+	if b := ix.Behind(m); b != nil {
+		return b
+	}
+	return ix.words
+}
+
+// mostSegments is the most segments before they are merged.
+const mostSegments = 8
+
+// IndexFetched brings what has been fetched into the index. It returns the number of documents taken in.
+func (ix *Indexer) IndexFetched(ctx context.Context, corpus string) (int, error) {
+	c, err := ix.store.Corpus(ctx, corpus)
+	if err != nil {
+		return 0, err
+	}
+	s, err := ix.Shelf(ctx, c)
+	if err != nil {
+		return 0, err
+	}
+	s.Change.Lock()
+	defer s.Change.Unlock()
+	docs, err := ix.store.Indexable(ctx, corpus, []string{store.Fetched}, "", 2000)
+	if err != nil {
+		return 0, err
+	}
+	departed, err := ix.store.Departed(ctx, corpus)
+	if err != nil {
+		return 0, err
+	}
+	gone := present(s.Snapshot.Load().Parts, departed)
+	if len(docs) == 0 && len(gone) == 0 {
+		return 0, nil
+	}
+	cuts, err := ix.Prepare(ctx, docs, c.Method)
+	if err != nil {
+		return 0, fmt.Errorf("cut documents: %w", err)
+	}
+	old := s.Snapshot.Load()
+	// A little that is new is read by the encoder at once, when all else has been; much waits for the pass behind.
+	if b := ix.Behind(c.Method); b != nil && (len(old.Parts) == 0 || s.manifest.Embedder == b.ID()) {
+		if err := ix.encodeIfLittle(ctx, c.Method, cuts); err != nil {
+			return 0, err
+		}
+	}
+	indexed, replaced := map[string]string{}, gone
+	for _, d := range docs {
+		indexed[d.ID], replaced[d.ID] = d.Version, true
+	}
+	var m index.Manifest
+	var parts []index.Part
+	for i, p := range old.Parts {
+		r := s.manifest.Segments[i]
+		p, died := p.Without(replaced)
+		for _, k := range died {
+			r.Dead = append(r.Dead[:len(r.Dead):len(r.Dead)], uint32(k))
+		}
+		parts, m.Segments = append(parts, p), append(m.Segments, r)
+	}
+	fresh, refs, err := ix.segments(cuts)
+	if err != nil {
+		return 0, err
+	}
+	parts, m.Segments = append(parts, fresh...), append(m.Segments, refs...)
+	if len(parts) > mostSegments {
+		if parts, m.Segments, err = ix.merge(parts, m.Segments); err != nil {
+			return 0, err
+		}
+	}
+	if err := ix.choose(&m, parts, c.Method); err != nil {
+		return 0, err
+	}
+	return len(docs), ix.publish(ctx, c.ID, s, m, parts, indexed)
+}
+
+// present picks the documents that have a living chunk.
+func present(parts []index.Part, documents []string) map[string]bool {
+	out := map[string]bool{}
+	if len(documents) == 0 {
+		return out
+	}
+	asked := map[string]bool{}
+	for _, d := range documents {
+		asked[d] = true
+	}
+	for _, p := range parts {
+		for i, e := range p.Segment.Entries {
+			if asked[e.Document] && !p.Dead.Has(i) {
+				out[e.Document] = true
+			}
+		}
+	}
+	return out
+}
+
+// stands reports whether a segment is so large, and still so much in use, that it is left as it is.
+func (ix *Indexer) stands(p index.Part) bool {
+	return len(p.Segment.Entries) >= ix.graphFrom && p.Dead.Count() < len(p.Segment.Entries)/4
+}
+
+// merge makes one segment of the small ones of each audience.
+func (ix *Indexer) merge(parts []index.Part, refs []index.Reference) (out []index.Part, outRefs []index.Reference, err error) {
+	audiences := map[string]bool{}
+	for _, p := range parts {
+		audiences[p.Segment.Audience] = true
+	}
+	for _, au := range slices.Sorted(maps.Keys(audiences)) {
+		var of []index.Part
+		var from []index.Reference
+		complete, sentences := true, true
+		for i, p := range parts {
+			if p.Segment.Audience == au && ix.stands(p) {
+				out, outRefs = append(out, p), append(outRefs, refs[i])
+			} else if p.Segment.Audience == au {
+				of, from = append(of, p), append(from, refs[i])
+				complete, sentences = complete && refs[i].Encoded != "" && refs[i].EncodedBy == from[0].EncodedBy, sentences && refs[i].Sentences
+			}
+		}
+		if len(of) == 0 {
+			continue
+		}
+		seg, origins := index.Merge(au, of)
+		v := vectors{sentences: sentences}
+		if v.words, err = ix.follow(of, from, origins, func(r index.Reference) string { return r.Words }); err != nil {
+			return nil, nil, err
+		}
+		if complete {
+			if v.encoded, err = ix.follow(of, from, origins, func(r index.Reference) string { return r.Encoded }); err != nil {
+				return nil, nil, err
+			}
+			if v.by, err = ix.MadeBy(from[0].EncodedBy); err != nil { // not connected any more: its vectors are of no use
+				v.encoded, v.by = nil, nil
+			}
+		}
+		p, r, err := ix.writePart(seg, v)
+		if err != nil {
+			return nil, nil, err
+		}
+		out, outRefs = append(out, p), append(outRefs, r)
+	}
+	return out, outRefs, nil
+}
+
+// follow reads the vectors of several parts and puts them in the order of what was merged from them.
+func (ix *Indexer) follow(parts []index.Part, refs []index.Reference, origins []index.Origin, file func(index.Reference) string) ([]embed.Vector, error) {
+	sets := make([][]embed.Vector, len(parts))
+	for i, p := range parts {
+		var err error
+		if sets[i], err = ix.readVectors(file(refs[i]), len(p.Segment.Entries)); err != nil {
+			return nil, err
+		}
+	}
+	out := make([]embed.Vector, len(origins))
+	for i, o := range origins {
+		out[i] = sets[o.Part][o.Chunk]
+	}
+	return out, nil
+}
+
+func (ix *Indexer) publish(ctx context.Context, corpus string, s *Shelf, m index.Manifest, parts []index.Part, indexed map[string]string) error {
+	raw, err := json.Marshal(m)
+	if err != nil {
+		return err
+	}
+	name := index.Hash(raw)
+	if err := ix.store.Publish(ctx, corpus, name, m, indexed); err != nil {
+		return err
+	}
+	s.manifest = m
+	s.Stage.Store(m.IndexStage)
+	s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
+	chunks := 0
+	for _, p := range parts {
+		chunks += len(p.Segment.Entries) - p.Dead.Count()
+	}
+	event.Tell(ctx, ix.events, event.Index, corpus, event.IndexBody{Chunks: chunks, Snapshot: name, Embedder: m.Embedder})
+	return ix.sweep(ctx)
+}
+
+// rebuild cuts and indexes every document anew under the current settings.
+func (ix *Indexer) rebuild(ctx context.Context, j store.Job, p *job.Progress) error {
+	c, err := ix.store.Corpus(ctx, j.Corpus)
+	if err != nil {
+		return err
+	}
+	s, err := ix.Shelf(ctx, c)
+	if err != nil {
+		return err
+	}
+	s.Change.Lock()
+	err = ix.rebuildLocked(ctx, c, s, func(done, total int) { p.Set(ctx, done, total, "cutting and indexing") })
+	s.Change.Unlock()
+	if err != nil {
+		return err
+	}
+	return ix.encodeWhenBehind(ctx, c, s)
+}
+
+func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, tell func(done, total int)) error {
+	states := []string{store.Fetched, store.Indexed, store.Unchanged}
+	counts, err := ix.store.CountStates(ctx, c.ID, "")
+	if err != nil {
+		return err
+	}
+	total := counts[store.Fetched] + counts[store.Indexed] + counts[store.Unchanged]
+	var cuts []cut
+	indexed := map[string]string{}
+	after := ""
+	for {
+		docs, err := ix.store.Indexable(ctx, c.ID, states, after, 100)
+		if err != nil {
+			return err
+		}
+		if len(docs) == 0 {
+			break
+		}
+		after = docs[len(docs)-1].ID
+		more, err := ix.Prepare(ctx, docs, c.Method)
+		if err != nil {
+			return fmt.Errorf("cut documents: %w", err)
+		}
+		cuts = append(cuts, more...)
+		for _, d := range docs {
+			indexed[d.ID] = d.Version
+		}
+		tell(len(indexed), total)
+	}
+	if err := ix.encodeIfLittle(ctx, c.Method, cuts); err != nil {
+		return err
+	}
+	parts, refs, err := ix.segments(cuts)
+	if err != nil {
+		return err
+	}
+	m := index.Manifest{Segments: refs}
+	if err := ix.choose(&m, parts, c.Method); err != nil {
+		return err
+	}
+	return ix.publish(ctx, c.ID, s, m, parts, indexed)
+}
+
+// CatchUp queues the encoder's pass over a corpus when it is behind.
+func (ix *Indexer) CatchUp(ctx context.Context, corpus string) error {
+	c, err := ix.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	s, err := ix.Shelf(ctx, c)
+	if err != nil {
+		return err
+	}
+	return ix.encodeWhenBehind(ctx, c, s)
+}

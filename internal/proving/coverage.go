@@ -1,0 +1,326 @@
+package proving
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"jolvex/core/doc"
+	"jolvex/core/index"
+	"jolvex/core/prove"
+	"jolvex/internal/asking"
+	"jolvex/internal/fault"
+	"jolvex/internal/store"
+)
+
+// DocumentUse is how much the question sets and a run have to do with one document.
+type DocumentUse struct {
+	Document string   `json:"document"`
+	Address  string   `json:"address"`
+	Title    string   `json:"title"`
+	Chunks   int      `json:"chunks"`
+	Tested   int      `json:"tested" doc:"Questions that expect it"`
+	Failing  int      `json:"failing" doc:"Of these, those that fail in the run"`
+	Found    int      `json:"found" doc:"Questions of the run among whose candidates it was"`
+	Kept     int      `json:"kept" doc:"Questions of the run whose replies could draw on it"`
+	Cited    int      `json:"cited" doc:"Replies of the run that cite it"`
+	Strata   []UseOf  `json:"strata" nullable:"false" doc:"Its chunks in order"`
+	Asks     []string `json:"asks" nullable:"false" doc:"Ids of the questions that expect it"`
+}
+
+// UseOf is how often one chunk was of use in a run.
+type UseOf struct {
+	Span   doc.Span `json:"span"`
+	Tokens int      `json:"tokens"`
+	Found  int      `json:"found"`
+	Kept   int      `json:"kept"`
+	Cited  int      `json:"cited"`
+}
+
+// Coverage is what of a corpus the questions reach.
+type Coverage struct {
+	Run        string        `json:"run" doc:"The run that it is read from; empty when there is none"`
+	Documents  []DocumentUse `json:"documents" nullable:"false"`
+	Untested   int           `json:"untested" doc:"Documents that no question expects"`
+	Chunks     int           `json:"chunks"`
+	NeverFound int           `json:"neverFound" doc:"Chunks that were no question's candidate"`
+	NeverCited int           `json:"neverCited" doc:"Chunks that were candidates and that no reply cites"`
+	Uncovered  []string      `json:"uncovered" nullable:"false" doc:"Questions that the corpus has nothing for"`
+}
+
+// Coverage reads from a run of a set which documents no question tests, which chunks are never found and which never help.
+func (pv *Prover) Coverage(ctx context.Context, corpus, set string) (Coverage, error) {
+	out := Coverage{Documents: []DocumentUse{}, Uncovered: []string{}}
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return out, err
+	}
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return out, err
+	}
+	qs, err := pv.store.Questions(ctx, s.ID)
+	if err != nil {
+		return out, err
+	}
+	b, err := pv.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "bench"}, c, c.Method)
+	if err != nil {
+		return out, err
+	}
+	lib, err := pv.libraryOf(ctx, c, b.View)
+	if err != nil {
+		return out, err
+	}
+	uses, at := documentsInUse(lib, b.View)
+	results, run, err := pv.lastResults(ctx, c.ID, s.ID)
+	if err != nil {
+		return out, err
+	}
+	out.Run = run.ID
+	failed := map[string]bool{}
+	for _, x := range results {
+		if x.Failed == "" && !x.Verdict.Passed {
+			failed[x.Question] = true
+		}
+		if x.Cause != nil && x.Cause.Cause == prove.NotGathered && x.Position < len(run.Questions) {
+			out.Uncovered = append(out.Uncovered, run.Questions[x.Position].Text)
+		}
+		used(uses, at, x)
+	}
+	for i := range uses {
+		u := &uses[i]
+		for _, q := range qs {
+			if expects(q, prove.Document{Address: u.Address, Title: u.Title}) {
+				u.Tested++
+				u.Asks = append(u.Asks, q.ID)
+				if failed[q.ID] {
+					u.Failing++
+				}
+			}
+		}
+		if u.Tested == 0 {
+			out.Untested++
+		}
+		for _, l := range u.Strata {
+			out.Chunks++
+			switch {
+			case l.Found == 0:
+				out.NeverFound++
+			case l.Cited == 0:
+				out.NeverCited++
+			}
+		}
+	}
+	out.Documents = uses
+	return out, nil
+}
+
+// documentsInUse lists the documents that public replies can draw on, with their chunks in order, and where each is in the list.
+func documentsInUse(lib *library, v *index.View) ([]DocumentUse, map[string]int) {
+	var uses []DocumentUse
+	at := map[string]int{}
+	for _, d := range lib.documents {
+		if len(lib.chunks[d.ID]) > 0 {
+			at[d.ID] = len(uses)
+			uses = append(uses, DocumentUse{Document: d.ID, Address: d.Address, Title: d.Title, Strata: []UseOf{}, Asks: []string{}})
+		}
+	}
+	v.Each(func(_ int, e *index.Entry) bool {
+		if i, ok := at[e.Document]; ok {
+			uses[i].Strata = append(uses[i].Strata, UseOf{Span: e.Span, Tokens: e.Tokens})
+			uses[i].Chunks++
+		}
+		return true
+	})
+	for i := range uses {
+		slices.SortFunc(uses[i].Strata, func(a, b UseOf) int { return cmp.Compare(a.Span.Start, b.Span.Start) })
+	}
+	return uses, at
+}
+
+// used counts what one reply has to do with documents and chunks.
+func used(uses []DocumentUse, at map[string]int, x store.Result) {
+	if x.Trail == nil {
+		return
+	}
+	cited := map[int]bool{}
+	for _, s := range x.Trail.Reply {
+		if s.Candidate >= 0 {
+			cited[s.Candidate] = true
+		}
+	}
+	type once struct{ found, kept, cited bool }
+	seen := map[int]*once{}
+	for k, c := range x.Trail.Candidates {
+		i, ok := at[c.Document]
+		if !ok {
+			continue
+		}
+		if seen[i] == nil {
+			seen[i] = &once{}
+		}
+		seen[i].found, seen[i].kept, seen[i].cited = true, seen[i].kept || c.Kept, seen[i].cited || cited[k]
+		for n := range uses[i].Strata {
+			l := &uses[i].Strata[n]
+			if l.Span != c.Span {
+				continue
+			}
+			l.Found++
+			if c.Kept {
+				l.Kept++
+			}
+			if cited[k] {
+				l.Cited++
+			}
+		}
+	}
+	for i, o := range seen {
+		uses[i].Found++
+		if o.kept {
+			uses[i].Kept++
+		}
+		if o.cited {
+			uses[i].Cited++
+		}
+	}
+}
+
+func expects(q prove.Question, d prove.Document) bool {
+	return slices.ContainsFunc(q.Expect, func(e prove.Expectation) bool {
+		return e.Kind == prove.Cites && d.Is(e.Values) || e.Kind == prove.Reaches && d.Is([]string{e.Document})
+	})
+}
+
+// lastResults are those of the latest run of a set over the draft that has ended; none when there is no such run.
+func (pv *Prover) lastResults(ctx context.Context, corpus, set string) ([]store.Result, store.Run, error) {
+	rs, err := pv.store.Runs(ctx, corpus, set, 50)
+	if err != nil {
+		return nil, store.Run{}, err
+	}
+	for _, r := range rs {
+		if r.Summary != nil && r.Note == "" {
+			results, err := pv.store.Results(ctx, r.ID, true)
+			return results, r, err
+		}
+	}
+	return nil, store.Run{}, nil
+}
+
+// mostProposals is how many questions are proposed at once.
+const mostProposals = 200
+
+// Proposals reads the documents that public replies can draw on for questions that they answer; those of documents that no set
+// tests come first, and what a set asks already is left out.
+func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposal, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	b, err := pv.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "bench"}, c, c.Method)
+	if err != nil {
+		return nil, err
+	}
+	lib, err := pv.libraryOf(ctx, c, b.View)
+	if err != nil {
+		return nil, err
+	}
+	sets, err := pv.store.QuestionSets(ctx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	var all []prove.Question
+	asks := map[string]bool{}
+	for _, s := range sets {
+		qs, err := pv.store.Questions(ctx, s.ID)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, qs...)
+		for _, q := range qs {
+			asks[flatWords(q.Text)] = true
+		}
+	}
+	covered := map[string]bool{}
+	out := []prove.Proposal{}
+	for _, d := range lib.documents {
+		if len(lib.chunks[d.ID]) == 0 {
+			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		body, err := pv.index.Version(ctx, d.Version)
+		if err != nil {
+			return nil, fmt.Errorf("read %s for proposals: %w", d.Address, err)
+		}
+		about := prove.Document{Address: d.Address, Title: d.Title}
+		covered[d.ID] = slices.ContainsFunc(all, func(q prove.Question) bool { return expects(q, about) })
+		for _, p := range prove.Propose(about, body) {
+			if !asks[flatWords(p.Question.Text)] {
+				p.Document, p.Version = d.ID, d.Version
+				out = append(out, p)
+			}
+		}
+	}
+	talk, err := pv.fromTalk(ctx, c.ID, lib, asks)
+	if err != nil {
+		return nil, err
+	}
+	prove.Favour(out, func(d string) bool { return covered[d] })
+	return append(talk, out[:min(len(out), mostProposals)]...), nil
+}
+
+// mostAsked is how many questions that were asked are proposed.
+const mostAsked = 50
+
+// fromTalk proposes what was asked lately and no set asks.
+func (pv *Prover) fromTalk(ctx context.Context, corpus string, lib *library, asks map[string]bool) ([]prove.Proposal, error) {
+	ts, err := pv.store.Asked(ctx, corpus, mostAsked)
+	if err != nil {
+		return nil, err
+	}
+	known := map[string]store.Document{}
+	for _, d := range lib.documents {
+		known[d.ID] = d
+	}
+	out := []prove.Proposal{}
+	for i, t := range ts {
+		if asks[flatWords(t.Question)] {
+			continue
+		}
+		p := prove.Proposal{Kind: prove.FromTalk, Answer: t.Text()}
+		for _, s := range t.Reply {
+			if s.Candidate >= 0 {
+				c := t.Candidates[s.Candidate]
+				p.Document, p.Version, p.Span = c.Document, c.Version, s.Span
+				p.Address, p.Title = known[c.Document].Address, known[c.Document].Title
+				break
+			}
+		}
+		var ok bool
+		if p.Question, ok = prove.FromReply(t, prove.Document{Address: p.Address}); !ok {
+			continue
+		}
+		p.Question.ID = fmt.Sprintf("asked %d", len(ts)-i)
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+// Stress proposes variants of one question of a set that try to make the assistant fail.
+func (pv *Prover) Stress(ctx context.Context, corpus string, q prove.Question) ([]prove.Question, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	if err := q.Check(); err != nil {
+		return nil, fault.Input("%v", err)
+	}
+	s, err := pv.index.Shelf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	v := s.Snapshot.Load().See(index.Public)
+	return prove.Stress(q, func(stem string) float64 { return index.Rarity(v.Chunks(), v.Frequency(stem)) }), nil
+}

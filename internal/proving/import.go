@@ -1,0 +1,48 @@
+package proving
+
+import (
+	"context"
+	"strings"
+
+	"jolvex/core/prove"
+	"jolvex/internal/fault"
+)
+
+// ImportedSet is what came of a file of expected questions.
+type ImportedSet struct {
+	Set       *QuestionSet `json:"set,omitempty" doc:"Missing when it was read without being kept"`
+	Form      string       `json:"form" enum:"jsonl,csv,squad,beir,qrels"`
+	Columns   []string     `json:"columns" nullable:"false"`
+	Questions int          `json:"questions"`
+	Documents int          `json:"documents" doc:"That came with the questions"`
+	Problems  []string     `json:"problems" nullable:"false" doc:"Rows that did not go in, and why"`
+}
+
+// ImportSet reads a file of expected questions in whichever form it comes: our own JSONL, CSV, SQuAD, or a BEIR collection. With
+// keep, the questions become the set, whole; with documents, those that came with them are taken in, too.
+func (pv *Prover) ImportSet(ctx context.Context, corpus, set string, body []byte, keep, documents bool) (ImportedSet, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return ImportedSet{}, err
+	}
+	m, err := prove.ReadSet(body)
+	if err != nil {
+		return ImportedSet{}, fault.Input("%v", err)
+	}
+	out := ImportedSet{Form: m.Form, Columns: m.Columns, Questions: len(m.Questions), Documents: len(m.Documents), Problems: m.Problems}
+	if !keep {
+		return out, nil
+	}
+	if len(m.Questions) == 0 {
+		return out, fault.Input("none of its rows can go in: %s", strings.Join(m.Problems[:min(3, len(m.Problems))], "; "))
+	}
+	s, err := pv.PutQuestions(ctx, corpus, set, m.Questions)
+	if err != nil {
+		return out, err
+	}
+	out.Set = &s
+	if documents && len(m.Documents) > 0 {
+		err = pv.gathering.ImportTexts(ctx, c, set, m.Documents)
+	}
+	return out, err
+}

@@ -1,0 +1,224 @@
+package proving
+
+import (
+	"context"
+	"fmt"
+	"runtime"
+
+	"jolvex/core/answer"
+	"jolvex/core/index"
+	"jolvex/core/prove"
+	"jolvex/core/query"
+	"jolvex/internal/asking"
+	"jolvex/internal/fault"
+	"jolvex/internal/job"
+	"jolvex/internal/store"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// StartRun freezes the set and the draft, and queues the run.
+func (pv *Prover) StartRun(ctx context.Context, corpus, set string) (Run, job.Job, error) {
+	return pv.start(ctx, corpus, set, prove.Alteration{}, "", 1)
+}
+
+// mostRepeats is how often a question may be asked in one run.
+const mostRepeats = 9
+
+// StartRepeated does as StartRun and asks each question several times: of use where a model words replies and the same question does
+// not always get the same one.
+func (pv *Prover) StartRepeated(ctx context.Context, corpus, set string, repeats int) (Run, job.Job, error) {
+	if repeats < 1 || repeats > mostRepeats {
+		return Run{}, job.Job{}, fault.Input("a question is asked 1 to %d times, not %d", mostRepeats, repeats)
+	}
+	return pv.start(ctx, corpus, set, prove.Alteration{}, "", repeats)
+}
+
+// StartTry freezes the set and the draft as an alteration would leave it, and queues the run. Nothing is applied; note says what
+// is tried.
+func (pv *Prover) StartTry(ctx context.Context, corpus, set string, change prove.Alteration, note string) (Run, job.Job, error) {
+	return pv.start(ctx, corpus, set, change, note, 1)
+}
+
+func (pv *Prover) start(ctx context.Context, corpus, set string, change prove.Alteration, note string, repeats int) (Run, job.Job, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return Run{}, job.Job{}, err
+	}
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return Run{}, job.Job{}, err
+	}
+	qs, err := pv.store.Questions(ctx, s.ID)
+	if err != nil {
+		return Run{}, job.Job{}, err
+	}
+	m, err := altered(c.Method, change)
+	if err != nil {
+		return Run{}, job.Job{}, err
+	}
+	tried, err := pv.gathering.Bring(ctx, c, change)
+	if err != nil {
+		return Run{}, job.Job{}, err
+	}
+	r, err := pv.store.CreateRun(ctx, s, qs, m, note, repeats, tried)
+	if err != nil {
+		return Run{}, job.Job{}, err
+	}
+	j, err := pv.jobs.Add(ctx, c.ID, job.Prove, r.ID)
+	return runView(r, s.Name), j, err
+}
+
+// resultBatch is how many results are stored in one transaction.
+const resultBatch = 20
+
+func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
+	r, err := pv.store.Run(ctx, j.Target)
+	if err != nil {
+		return err
+	}
+	c, err := pv.store.Corpus(ctx, r.Corpus)
+	if err != nil {
+		return err
+	}
+	// One snapshot from the first question to the last, whatever is gathered meanwhile.
+	snap, err := pv.index.IndexFor(ctx, c, r.Method, p)
+	if err != nil {
+		return err
+	}
+	if snap, err = pv.index.With(ctx, snap, r.Method, r.Tried); err != nil {
+		return err
+	}
+	b, err := pv.asking.BenchOn(ctx, asRun, snap, r.Method)
+	if err != nil {
+		return err
+	}
+	if err := pv.store.PinRun(ctx, r.ID, b.Pins); err != nil {
+		return err
+	}
+	have, err := pv.store.Results(ctx, r.ID, false)
+	if err != nil {
+		return err
+	}
+	done := map[string]bool{}
+	for _, h := range have {
+		done[h.Question] = true
+	}
+	for from := 0; from < len(r.Questions); from += resultBatch {
+		to := min(from+resultBatch, len(r.Questions))
+		batch := make([]*store.Result, to-from)
+		var g errgroup.Group
+		g.SetLimit(runtime.GOMAXPROCS(0))
+		for i := from; i < to; i++ {
+			if q := r.Questions[i]; !done[q.ID] {
+				g.Go(func() error {
+					if ctx.Err() == nil {
+						one := pv.judge(ctx, b, i, q, r.Repeats)
+						batch[i-from] = &one
+					}
+					return nil
+				})
+			}
+		}
+		_ = g.Wait() // what cannot be judged is a result, too
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		var results []store.Result
+		for _, b := range batch {
+			if b != nil {
+				results = append(results, *b)
+			}
+		}
+		if err := pv.store.AddResults(ctx, r.ID, results); err != nil {
+			return err
+		}
+		p.Set(ctx, to, len(r.Questions), "asking")
+	}
+	rs, err := pv.store.Results(ctx, r.ID, false)
+	if err != nil {
+		return err
+	}
+	js := make([]prove.Judged, 0, len(rs))
+	for _, x := range rs {
+		js = append(js, prove.Judged{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed})
+	}
+	if err := pv.store.EndRun(ctx, r.ID, prove.Summarise(js)); err != nil {
+		return err
+	}
+	return pv.lookInto(ctx, c, snap, b, r, rs, p)
+}
+
+// judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
+// most of the replies do, and the first reply that ended so stands for it.
+func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q prove.Question, repeats int) store.Result {
+	out := store.Result{Position: at, Question: q.ID}
+	s, v, ms, err := pv.examine(ctx, b, q)
+	if err != nil {
+		out.Failed = err.Error()
+		return out
+	}
+	out.Verdict, out.Trail, out.Millis = v, s.Trail, ms
+	if repeats < 2 {
+		return out
+	}
+	trails, verdicts := []*answer.Trail{s.Trail}, []prove.Verdict{v}
+	for range repeats - 1 {
+		s, v, more, err := pv.examine(ctx, b, q)
+		if err != nil {
+			out.Failed = err.Error()
+			return out
+		}
+		trails, verdicts, out.Millis = append(trails, s.Trail), append(verdicts, v), out.Millis+more
+	}
+	out.Millis /= float64(repeats)
+	k := 0
+	out.Verdict, k = prove.Majority(verdicts)
+	out.Trail = trails[k]
+	return out
+}
+
+// examine plays a question's script, puts the question, and judges what comes. The time is that of the last reply.
+func (pv *Prover) examine(ctx context.Context, b answer.Bench, q prove.Question) (prove.Seen, prove.Verdict, float64, error) {
+	turns := q.Turns
+	var earlier []prove.Finding
+	for i, line := range q.Script {
+		s, _, err := pv.put(ctx, b, line.Text, turns)
+		if err != nil {
+			return prove.Seen{}, prove.Verdict{}, 0, fmt.Errorf("message %d of the script: %w", i+1, err)
+		}
+		earlier = append(earlier, prove.JudgeLine(line, i+1, s)...)
+		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: line.Text}, query.Turn{Role: "assistant", Text: s.Trail.Text()})
+	}
+	s, ms, err := pv.put(ctx, b, q.Text, turns)
+	if err != nil {
+		return s, prove.Verdict{}, ms, err
+	}
+	return s, prove.Judge(q, s).After(earlier), ms, nil
+}
+
+// put asks one question on a bench and gathers what a judge looks at.
+func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []query.Turn) (prove.Seen, float64, error) {
+	t, ms, err := asking.AskOn(ctx, b, query.Question{Text: text, Turns: turns})
+	if err != nil {
+		return prove.Seen{}, ms, err
+	}
+	s := prove.Seen{Trail: t, Grounded: make([]float64, len(t.Reply))}
+	for _, cand := range t.Candidates {
+		body, err := pv.index.Version(ctx, cand.Version)
+		if err != nil {
+			return s, ms, err
+		}
+		d := prove.Document{Address: cand.Address, Title: body.Title, Text: body.Of(cand.Evidence())}
+		s.Documents = append(s.Documents, d)
+	}
+	for i, x := range t.Reply {
+		if s.Grounded[i], err = b.Carried(ctx, t, x); err != nil {
+			return s, ms, err
+		}
+	}
+	return s, ms, nil
+}
+
+// asRun is who asks the questions of a run.
+var asRun = asking.Caller{Audience: index.Public, Surface: "run"}

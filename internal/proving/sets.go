@@ -1,0 +1,377 @@
+package proving
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"jolvex/core/index"
+	"jolvex/core/prove"
+	"jolvex/internal/event"
+	"jolvex/internal/fault"
+	"jolvex/internal/store"
+)
+
+// SetVersion is what a question set was at some time.
+type SetVersion struct {
+	Version string   `json:"version"`
+	At      string   `json:"at"`
+	Why     string   `json:"why"`
+	Count   int      `json:"count"`
+	Added   []string `json:"added" nullable:"false" doc:"Ids that the version before did not have"`
+	Changed []string `json:"changed" nullable:"false"`
+	Dropped []string `json:"dropped" nullable:"false"`
+}
+
+// SetHistory lists what became of a question set, the newest first.
+func (pv *Prover) SetHistory(ctx context.Context, corpus, set string) ([]SetVersion, error) {
+	vs, lists, err := pv.setVersions(ctx, corpus, set)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]SetVersion, len(vs))
+	for i, v := range vs {
+		out[i] = SetVersion{Version: v.Version, At: v.At, Why: v.Why, Count: len(lists[i]), Added: []string{}, Changed: []string{}, Dropped: []string{}}
+		if i+1 == len(vs) {
+			break
+		}
+		before, now := byID(lists[i+1]), byID(lists[i])
+		for _, q := range lists[i] {
+			if old, ok := before[q.ID]; !ok {
+				out[i].Added = append(out[i].Added, q.ID)
+			} else if !reflect.DeepEqual(old, q) {
+				out[i].Changed = append(out[i].Changed, q.ID)
+			}
+		}
+		for _, q := range lists[i+1] {
+			if _, ok := now[q.ID]; !ok {
+				out[i].Dropped = append(out[i].Dropped, q.ID)
+			}
+		}
+	}
+	return out, nil
+}
+
+func byID(qs []prove.Question) map[string]prove.Question {
+	m := make(map[string]prove.Question, len(qs))
+	for _, q := range qs {
+		m[q.ID] = q
+	}
+	return m
+}
+
+func (pv *Prover) setVersions(ctx context.Context, corpus, set string) ([]store.SetVersion, [][]prove.Question, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return nil, nil, err
+	}
+	vs, err := pv.store.SetVersions(ctx, s.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	lists := make([][]prove.Question, len(vs))
+	for i, v := range vs {
+		if lists[i], err = pv.store.QuestionsOf(v); err != nil {
+			return nil, nil, err
+		}
+	}
+	return vs, lists, nil
+}
+
+// RestoreSet brings a version of a set back; what it was in between stays in its history.
+func (pv *Prover) RestoreSet(ctx context.Context, corpus, set, at string) (QuestionSet, error) {
+	vs, lists, err := pv.setVersions(ctx, corpus, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	for i, v := range vs {
+		if v.At == at {
+			return pv.PutQuestionsBecause(ctx, corpus, set, lists[i], "as it was at "+at)
+		}
+	}
+	return QuestionSet{}, fmt.Errorf("question set %s at %s: %w", set, at, fault.ErrMissing)
+}
+
+// RemoveSet deletes a set with its runs and its history.
+func (pv *Prover) RemoveSet(ctx context.Context, corpus, set string) error {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return err
+	}
+	if err := pv.store.DeleteQuestionSet(ctx, s.ID); err != nil {
+		return err
+	}
+	event.Tell(ctx, pv.events, event.Questions, c.ID, event.QuestionsBody{Set: s.ID})
+	return nil
+}
+
+// Doubt is an expectation whose source has changed since it was written.
+type Doubt struct {
+	Question string `json:"question" doc:"Id"`
+	Written  string `json:"written" doc:"When the question was last changed"`
+	Document string `json:"document"`
+	Address  string `json:"address"`
+	Changed  string `json:"changed" doc:"When the document was last changed, or went"`
+	Gone     bool   `json:"gone"`
+}
+
+// Doubts lists the expectations of a set whose sources have changed since they were written: they are to be looked at before they
+// are believed.
+func (pv *Prover) Doubts(ctx context.Context, corpus, set string) ([]Doubt, error) {
+	vs, lists, err := pv.setVersions(ctx, corpus, set)
+	if err != nil {
+		return nil, err
+	}
+	out := []Doubt{}
+	if len(vs) == 0 {
+		return out, nil
+	}
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	s, err := pv.index.Shelf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	lib, err := pv.libraryOf(ctx, c, s.Snapshot.Load().See(index.Public))
+	if err != nil {
+		return nil, err
+	}
+	written := map[string]string{}
+	now := byID(lists[0])
+	for i, v := range vs { // back in time, as long as the question was what it is now
+		for _, q := range lists[i] {
+			if cur, ok := now[q.ID]; ok && reflect.DeepEqual(cur, q) && (i == 0 || written[q.ID] == vs[i-1].At) {
+				written[q.ID] = v.At
+			}
+		}
+	}
+	for _, q := range lists[0] {
+		for _, d := range lib.documents {
+			gone := d.State == store.Failed || d.State == store.LeftOut
+			if d.ChangedAt > written[q.ID] && expects(q, prove.Document{Address: d.Address, Title: d.Title}) {
+				out = append(out, Doubt{q.ID, written[q.ID], d.ID, d.Address, d.ChangedAt, gone})
+			}
+		}
+	}
+	return out, nil
+}
+
+// The forms in which a set or a run is written.
+const (
+	FormJSONL = "jsonl"
+	FormCSV   = "csv"
+	FormQrels = "qrels"
+	FormBEIR  = "beir"
+	FormSquad = "squad"
+)
+
+// ExportSet writes a set as JSONL, CSV or TREC qrels, or with the documents that it names as a BEIR collection or in SQuAD's form.
+func (pv *Prover) ExportSet(ctx context.Context, corpus, set, form string) ([]byte, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	qs, err := pv.questionsIn(ctx, c.ID, set)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	switch form {
+	case FormJSONL:
+		err = prove.WriteQuestions(&b, qs)
+	case FormCSV:
+		_, err = prove.WriteCSV(&b, qs)
+	case FormQrels:
+		err = prove.WriteQrels(&b, qs)
+	case FormBEIR, FormSquad:
+		ds, err := pv.sourcesOf(ctx, c, form == FormBEIR, qs)
+		if err != nil {
+			return nil, err
+		}
+		if form == FormBEIR {
+			err = prove.WriteBEIR(&b, qs, ds)
+		} else {
+			_, err = prove.WriteSquad(&b, qs, ds)
+		}
+		return b.Bytes(), err
+	default:
+		err = fault.Input("a set is written as %s, %s, %s, %s or %s, not as %q", FormJSONL, FormCSV, FormQrels, FormBEIR, FormSquad, form)
+	}
+	return b.Bytes(), err
+}
+
+// sourcesOf are the documents that everybody may be answered from, all or those that questions name.
+func (pv *Prover) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []prove.Question) ([]prove.Source, error) {
+	s, err := pv.index.Shelf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	lib, err := pv.libraryOf(ctx, c, s.Snapshot.Load().See(index.Public))
+	if err != nil {
+		return nil, err
+	}
+	var out []prove.Source
+	for _, d := range lib.documents {
+		about := prove.Document{Address: d.Address, Title: d.Title}
+		if lib.trouble(d) != "" || !all && !slices.ContainsFunc(qs, func(q prove.Question) bool { return expects(q, about) }) {
+			continue
+		}
+		body, err := pv.index.Version(ctx, d.Version)
+		if err != nil {
+			return nil, fmt.Errorf("write %s: %w", d.Address, err)
+		}
+		about.Text = body.Text
+		out = append(out, prove.Source{Document: about, Body: body})
+	}
+	return out, nil
+}
+
+// ImportQrels gives the questions of a set the documents that TREC's relevance judgements name for them.
+func (pv *Prover) ImportQrels(ctx context.Context, corpus, set string, body []byte) (ImportedSet, error) {
+	out := ImportedSet{Form: FormQrels, Columns: []string{}, Problems: []string{}}
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return out, err
+	}
+	pv.sets.Lock()
+	defer pv.sets.Unlock()
+	qs, err := pv.questionsIn(ctx, c.ID, set)
+	if err != nil {
+		return out, err
+	}
+	judged, err := prove.ReadQrels(bytes.NewReader(body))
+	if err != nil {
+		return out, fault.Input("%v", err)
+	}
+	qs, strangers := prove.Relevant(qs, judged)
+	for _, id := range strangers[:min(len(strangers), 200)] {
+		out.Problems = append(out.Problems, "the set has no question "+id)
+	}
+	out.Questions = len(judged) - len(strangers)
+	if out.Questions == 0 {
+		return out, fault.Input("none of the judgements is about a question of the set")
+	}
+	s, err := pv.PutQuestionsBecause(ctx, corpus, set, qs, "relevance judgements")
+	out.Set = &s
+	return out, err
+}
+
+// ExportRun writes the rankings of a run in TREC's form, by the addresses of documents: each document at the rank of its first chunk.
+func (pv *Prover) ExportRun(ctx context.Context, corpus, run string) ([]byte, error) {
+	r, err := pv.runOf(ctx, corpus, run)
+	if err != nil {
+		return nil, err
+	}
+	rs, err := pv.store.Results(ctx, run, true)
+	if err != nil {
+		return nil, err
+	}
+	address := map[string]string{}
+	var ids []string
+	ranked := map[string][]string{}
+	for _, x := range rs {
+		ids = append(ids, x.Question)
+		if x.Trail == nil {
+			continue
+		}
+		seen := map[string]bool{}
+		for _, cand := range x.Trail.Candidates {
+			if seen[cand.Document] {
+				continue
+			}
+			seen[cand.Document] = true
+			if address[cand.Document] == "" {
+				d, err := pv.store.Document(ctx, cand.Document)
+				switch {
+				case errors.Is(err, fault.ErrMissing):
+					address[cand.Document] = cand.Document // it is gone: its id is all that is known
+				case err != nil:
+					return nil, err
+				default:
+					address[cand.Document] = d.Address
+				}
+			}
+			ranked[x.Question] = append(ranked[x.Question], address[cand.Document])
+		}
+	}
+	var b bytes.Buffer
+	err = prove.WriteRun(&b, ids, ranked, "jolvex-"+r.ID[:min(8, len(r.ID))])
+	return b.Bytes(), err
+}
+
+// Amend replaces the expectations of one question: the reply of a run was right, and the expectation wrong. Why is kept.
+func (pv *Prover) Amend(ctx context.Context, corpus, set string, q prove.Question, why string) (QuestionSet, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	if strings.TrimSpace(why) == "" {
+		return QuestionSet{}, fault.Input("say why the expectation is changed")
+	}
+	pv.sets.Lock()
+	defer pv.sets.Unlock()
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	qs, err := pv.store.Questions(ctx, s.ID)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	for i := range qs {
+		if qs[i].ID == q.ID {
+			qs[i] = q
+			return pv.PutQuestionsBecause(ctx, corpus, s.Name, qs, q.ID+": "+why)
+		}
+	}
+	return QuestionSet{}, fmt.Errorf("question %s of set %s: %w", q.ID, set, fault.ErrMissing)
+}
+
+// AddQuestions puts questions at the end of a set, which is made when there is none; ids that are taken get a number.
+func (pv *Prover) AddQuestions(ctx context.Context, corpus, set string, more []prove.Question, why string) (QuestionSet, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	pv.sets.Lock()
+	defer pv.sets.Unlock()
+	var qs []prove.Question
+	name := set
+	switch s, err := pv.store.QuestionSet(ctx, c.ID, set); {
+	case errors.Is(err, fault.ErrMissing): // it is made
+	case err != nil:
+		return QuestionSet{}, err
+	default:
+		name = s.Name
+		if qs, err = pv.store.Questions(ctx, s.ID); err != nil {
+			return QuestionSet{}, err
+		}
+	}
+	taken := byID(qs)
+	for _, q := range more {
+		id := q.ID
+		for n := 2; ; n++ {
+			if _, ok := taken[q.ID]; !ok && q.ID != "" {
+				break
+			}
+			q.ID = fmt.Sprintf("%s %d", strings.TrimSpace(id), n)
+		}
+		taken[q.ID] = q
+		qs = append(qs, q)
+	}
+	return pv.PutQuestionsBecause(ctx, corpus, name, qs, why)
+}
