@@ -52,6 +52,7 @@ lint: web/dist/index.html
 # The API's description and the types made of it are kept in the repository; this fails when they are behind the code.
 types: build
 	./bin/jolvex openapi > .cache-openapi.json && cmp .cache-openapi.json docs/openapi.json; s=$$?; rm -f .cache-openapi.json; [ $$s = 0 ] || { echo "docs/openapi.json is behind the code: run make api"; exit 1; }
+	./bin/jolvex vocabulary > .cache-vocabulary.json && cmp .cache-vocabulary.json web/src/api/vocabulary.json; s=$$?; rm -f .cache-vocabulary.json; [ $$s = 0 ] || { echo "web/src/api/vocabulary.json is behind the code: run make api"; exit 1; }
 	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o node_modules/.schema.ts > /dev/null && cmp node_modules/.schema.ts src/api/schema.ts
 	cd web && $(NPM) run --silent types
 
@@ -88,6 +89,7 @@ fuzz:
 
 api: bin/jolvex
 	./bin/jolvex openapi > docs/openapi.json
+	./bin/jolvex vocabulary > web/src/api/vocabulary.json
 	cd web && $(NPM) run --silent api
 
 # Pictures for the README, from a demo that is running.

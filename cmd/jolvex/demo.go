@@ -15,7 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jolvex/core/index"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/demo"
 	"jolvex/internal/api"
 	"jolvex/internal/app"
@@ -142,7 +142,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 		}
 	}
 	for _, set := range slices.Backward(demo.Sets()) { // the first one last: its run is the one that the stage line shows
-		qs, err := prove.ReadQuestions(bytes.NewReader(set.Lines))
+		qs, err := questions.ReadQuestions(bytes.NewReader(set.Lines))
 		if err != nil {
 			return fmt.Errorf("read the demo's questions: %w", err)
 		}

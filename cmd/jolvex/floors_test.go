@@ -11,7 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/api"
 	"jolvex/internal/proving"
 )
@@ -20,10 +22,10 @@ func reported(passed ...bool) *api.RunReport {
 	r := &api.RunReport{Run: proving.Run{SetName: "set | one"}}
 	var js []prove.Judged
 	for i, p := range passed {
-		q := prove.Question{ID: string(rune('a' + i)), Text: "question | " + string(rune('a'+i)), Tags: []string{"fares"}}
+		q := questions.Question{ID: string(rune('a' + i)), Text: "question | " + string(rune('a'+i)), Tags: []string{"fares"}}
 		x := proving.Result{Question: q, Verdict: prove.Verdict{Passed: p, Rank: -1}, Reply: "so"}
 		if !p {
-			x.Cause = &prove.Diagnosis{Cause: prove.RankedBelow, Why: "it ranks 12"}
+			x.Cause = &diagnose.Diagnosis{Cause: diagnose.RankedBelow, Why: "it ranks 12"}
 		}
 		r.Results = append(r.Results, x)
 		js = append(js, prove.Judged{Question: q, Verdict: x.Verdict})

@@ -98,7 +98,7 @@ func root() *cobra.Command {
 	f.StringVar(&s.data, "data", defaultData(), "data folder, made when missing")
 	f.BoolVar(&s.json, "json", false, "print JSON instead of text")
 	f.BoolVar(&s.verbose, "verbose", false, "log what happens to the error output")
-	c.AddCommand(serveCommand(&s), demoCommand(&s), gatherCommand(&s), askCommand(&s), findCommand(&s), proveCommand(&s), trialCommand(&s), openAPICommand(), &cobra.Command{
+	c.AddCommand(serveCommand(&s), demoCommand(&s), gatherCommand(&s), askCommand(&s), findCommand(&s), proveCommand(&s), trialCommand(&s), openAPICommand(), vocabularyCommand(), &cobra.Command{
 		Use: "version", Short: "Print the version", Args: cobra.NoArgs,
 		Run: func(*cobra.Command, []string) { fmt.Println("jolvex", version) },
 	})

@@ -15,6 +15,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/api"
 	"jolvex/internal/asking"
 	"jolvex/internal/proving"
@@ -72,11 +73,11 @@ func TestClip(t *testing.T) {
 // The report has the form that build servers read: a suite with its counts, a case for each question, failures with words.
 func TestJUnit(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "report.xml")
-	refuse := prove.Expectation{Kind: prove.Refuses}
+	refuse := questions.Expectation{Kind: questions.Refuses}
 	report := &api.RunReport{Run: proving.Run{SetName: "set"}, Results: []proving.Result{
-		{Question: prove.Question{ID: "1", Text: "fine?"}, Verdict: prove.Verdict{Passed: true}, Millis: 1500},
-		{Question: prove.Question{ID: "2", Text: "wrong & <odd>?"}, Verdict: prove.Verdict{Findings: []prove.Finding{{Expectation: refuse, Note: "it answered"}}}, Reply: "no"},
-		{Question: prove.Question{ID: "3", Text: "out?"}, Failed: "time-out"},
+		{Question: questions.Question{ID: "1", Text: "fine?"}, Verdict: prove.Verdict{Passed: true}, Millis: 1500},
+		{Question: questions.Question{ID: "2", Text: "wrong & <odd>?"}, Verdict: prove.Verdict{Findings: []prove.Finding{{Expectation: refuse, Note: "it answered"}}}, Reply: "no"},
+		{Question: questions.Question{ID: "3", Text: "out?"}, Failed: "time-out"},
 	}}
 	require.NoError(t, writeJUnit(path, report))
 	raw, err := os.ReadFile(path)

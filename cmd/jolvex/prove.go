@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/api"
 	"jolvex/internal/job"
 )
@@ -82,7 +82,7 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 		if err != nil {
 			return nil, err
 		}
-		qs, err := prove.ReadQuestions(f)
+		qs, err := questions.ReadQuestions(f)
 		if err := errors.Join(err, f.Close()); err != nil {
 			return nil, fmt.Errorf("%s: %w", file, err)
 		}

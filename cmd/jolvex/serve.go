@@ -64,10 +64,19 @@ func serve(ctx context.Context, o *owner, addr string, ready func(at string) err
 }
 
 func openAPICommand() *cobra.Command {
+	return printed("openapi", "Print the description of the API (OpenAPI 3.1)", func() ([]byte, error) { return api.OpenAPI(version) })
+}
+
+func vocabularyCommand() *cobra.Command {
+	return printed("vocabulary", "Print what expectations, causes, signals, passes and outcomes are called (JSON)", api.VocabularyJSON)
+}
+
+// printed is a command that prints a text made without a data folder.
+func printed(use, short string, text func() ([]byte, error)) *cobra.Command {
 	return &cobra.Command{
-		Use: "openapi", Short: "Print the description of the API (OpenAPI 3.1)", Args: args(cobra.NoArgs),
+		Use: use, Short: short, Args: args(cobra.NoArgs),
 		RunE: func(*cobra.Command, []string) error {
-			raw, err := api.OpenAPI(version)
+			raw, err := text()
 			if err != nil {
 				return err
 			}

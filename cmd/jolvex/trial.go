@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
 	"jolvex/internal/api"
 	"jolvex/internal/proving"
@@ -64,7 +65,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 				err = printTrial(s, out)
 			}
 			if err == nil && apply && out.Sums.Sure {
-				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), proving.Applied{Change: prove.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
+				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), proving.Applied{Change: diagnose.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
 			}
 			return errors.Join(err, cl.close())
 		},

@@ -53,22 +53,6 @@ type Texts interface {
 	Version(ctx context.Context, hash string) (*doc.Document, error)
 }
 
-// The signals of which a score is made.
-const (
-	SignalTitle     = "title"
-	SignalHeadings  = "headings"
-	SignalBody      = "body"
-	SignalMeaning   = "meaning"
-	SignalSentence  = "sentence"
-	SignalCoverage  = "coverage"
-	SignalProximity = "proximity"
-	SignalNamed     = "named"
-	SignalFigure    = "figure"
-	SignalFresh     = "fresh"
-	SignalSource    = "source"
-	SignalSettled   = "settled"
-)
-
 // Signal is one reason for a rank.
 type Signal struct {
 	Name   string  `json:"name" enum:"title,headings,body,meaning,sentence,coverage,proximity,named,figure,fresh,source,settled"`
@@ -199,6 +183,7 @@ type ranker struct {
 	model    index.BM25
 	question vectors
 	allowed  index.Bits
+	rarity   []float64 // of terms: how rare each is, times what it counts
 }
 
 // vectors are the question's: one of each wording for chunks, and one of the main wording for sentences.

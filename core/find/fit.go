@@ -32,15 +32,13 @@ func weights(encoded Encoded) []Weight {
 	if encoded.Chunks {
 		meaning.Key, meaning.of = "dense", func(s *Settings) *float64 { return &s.Dense }
 	}
-	return []Weight{
-		meaning,
-		{Key: "sentence", End: 1, step: 0.1, of: func(s *Settings) *float64 { return &s.Sentence }},
-		{Key: "coverage", End: 2, step: 0.2, of: func(s *Settings) *float64 { return &s.Coverage }},
-		{Key: "proximity", End: 2, step: 0.2, of: func(s *Settings) *float64 { return &s.Proximity }},
-		{Key: "named", End: 2, step: 0.2, of: func(s *Settings) *float64 { return &s.Named }},
-		{Key: "figure", End: 1, step: 0.1, of: func(s *Settings) *float64 { return &s.Figure }},
-		{Key: "fresh", End: 1, step: 0.1, of: func(s *Settings) *float64 { return &s.Fresh }},
+	out := []Weight{meaning}
+	for _, k := range Signals() {
+		if k.end > 0 {
+			out = append(out, Weight{Key: k.Setting, End: k.end, step: k.end / 10, of: k.weight})
+		}
 	}
+	return out
 }
 
 // Moved is one setting before and after a fit.
@@ -198,21 +196,8 @@ func (f *fitter) score(r *Ranked, s Settings) float64 {
 	share := lib.share(s)
 	sum := (1-share)*r.lexical + share*r.dense + lib.sentence(s)*r.nearest
 	for _, x := range r.Signals {
-		switch x.Name {
-		case SignalCoverage:
-			sum += s.Coverage * x.Value
-		case SignalProximity:
-			sum += s.Proximity * x.Value
-		case SignalNamed:
-			sum += s.Named * x.Value
-		case SignalFigure:
-			sum += s.Figure * x.Value
-		case SignalFresh:
-			sum += s.Fresh * (x.Value - 0.5)
-		case SignalSource:
-			sum += s.Source * x.Value
-		case SignalSettled:
-			sum += s.Settled * x.Value
+		if k, ok := signalNamed(x.Name); ok && k.value != nil { // the others are summed up above
+			sum += k.points(*k.weight(&s), x.Value)
 		}
 	}
 	return sum

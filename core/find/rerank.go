@@ -2,7 +2,6 @@ package find
 
 import (
 	"context"
-	"math"
 	"strings"
 
 	"jolvex/core/index"
@@ -53,62 +52,38 @@ func (k *ranker) rerank(ctx context.Context, first []Ranked) error {
 			}
 		}
 	}
-	rarity := make([]float64, len(k.terms))
+	k.rarity = make([]float64, len(k.terms))
 	for i, t := range k.terms {
-		rarity[i] = t.Weight * index.Rarity(k.view.Chunks(), k.view.Frequency(t.Stem))
+		k.rarity[i] = t.Weight * index.Rarity(k.view.Chunks(), k.view.Frequency(t.Stem))
 	}
-	for i := range first {
-		if err := k.look(ctx, &first[i], rarity); err != nil {
-			return err
+	for _, kind := range Signals() {
+		if kind.value == nil {
+			continue
 		}
-	}
-	return nil
-}
-
-func (k *ranker) look(ctx context.Context, r *Ranked, rarity []float64) error {
-	s := k.set
-	probe := k.lib.Probe
-	give := func(name string, weight, value float64) {
-		if (weight > 0 || probe) && value != 0 {
-			r.add(name, value, weight*value)
+		weight := *kind.weight(&k.set)
+		if weight <= 0 && !k.lib.Probe { // what has no say is not looked for
+			continue
 		}
-	}
-	give(SignalCoverage, s.Coverage, k.coverage(r.Number, rarity))
-	give(SignalProximity, s.Proximity, k.proximity(r.Number))
-	give(SignalNamed, s.Named, k.named(r.Entry))
-	if (s.Figure > 0 || probe) && len(k.reading.Wants)+len(k.reading.Seeks) > 0 {
-		holds, err := k.lib.Memory.Holds(ctx, r.Entry, k.lib.Texts, k.lib.Sentence)
-		if err != nil {
-			return err
-		}
-		for _, w := range k.reading.Wants {
-			if holds[string(w)] {
-				give(SignalFigure, s.Figure, 1)
-				break
+		for i := range first {
+			v, says, err := kind.value(ctx, k, &first[i])
+			if err != nil {
+				return err
+			}
+			if says && v != 0 {
+				first[i].add(kind.Name, v, kind.points(weight, v))
 			}
 		}
-		if len(k.reading.Wants) == 0 && holds[k.reading.Seeks[0]] {
-			give(SignalFigure, s.Figure, 1)
-		}
-	}
-	if e := r.Entry; e.Dated > 0 && k.lib.AsOf > 0 && (s.Fresh > 0 || probe) {
-		value := math.Exp2(-float64(max(0, k.lib.AsOf-e.Dated)) / halfLife)
-		r.add(SignalFresh, value, s.Fresh*(value-0.5))
-	}
-	give(SignalSource, s.Source, float64(k.lib.Priority[r.Entry.Source]))
-	if r.Entry.Marks&index.Settled != 0 {
-		give(SignalSettled, s.Settled, min(1, max(0, (r.Nearest-alike)/(same-alike))))
 	}
 	return nil
 }
 
 // coverage is the share of the question's words that a chunk holds in any field, by rarity.
-func (k *ranker) coverage(n int, rarity []float64) float64 {
+func (k *ranker) coverage(n int) float64 {
 	have, all := 0.0, 0.0
 	for i, t := range k.terms {
-		all += rarity[i]
+		all += k.rarity[i]
 		if k.view.Holds(n, t.Stem) {
-			have += rarity[i]
+			have += k.rarity[i]
 		}
 	}
 	if all == 0 {
@@ -313,38 +288,10 @@ func list(xs []string) string {
 	return strings.Join(xs[:len(xs)-1], ", ") + " and " + xs[len(xs)-1]
 }
 
+// inWords says what a signal speaks for; "" for those of words, which are told together.
 func inWords(s Signal) string {
-	degree := func(high, middle, low string) string {
-		switch {
-		case s.Value >= 0.6:
-			return high
-		case s.Value >= 0.35:
-			return middle
-		}
-		return low
-	}
-	switch s.Name {
-	case SignalMeaning:
-		return degree("means much the same", "is alike in meaning", "is little alike in meaning")
-	case SignalSentence:
-		return degree("one sentence says nearly this", "one sentence comes near", "no sentence comes near")
-	case SignalCoverage:
-		return degree("covers the rare words too", "covers some of the rare words", "misses the rare words")
-	case SignalProximity:
-		return degree("the words stand together", "the words stand near each other", "the words stand apart")
-	case SignalNamed:
-		return degree("its heading is what was asked", "its heading comes near", "its heading touches on it")
-	case SignalFigure:
-		return "holds the kind of thing asked for"
-	case SignalFresh:
-		return degree("was changed lately", "was changed some time ago", "was changed long ago")
-	case SignalSource:
-		if s.Value > 0 {
-			return "comes from a preferred source"
-		}
-		return "comes from a source held back"
-	case SignalSettled:
-		return "is a settled answer"
+	if k, ok := signalNamed(s.Name); ok && k.words != nil {
+		return k.words(s.Value)
 	}
 	return ""
 }

@@ -33,19 +33,21 @@ func (m Method) Ablations() []Without {
 		{"query.followUp", "Complete follow-ups", "pass", change(func(m *Method) { m.Query.FollowUp = false })},
 		{"find.lexical", "Shared words (lexical)", "retrieval", change(func(m *Method) { m.Find.Dense, m.Find.DenseWords = 1, 1 })},
 		{"find.dense", "Meaning (dense)", "retrieval", change(func(m *Method) { m.Find.Dense, m.Find.DenseWords = 0, 0 })},
-		{"find.title", "Weight of the title", "signal", signal(func(s *find.Settings) *float64 { return &s.Title }, 1)},
-		{"find.path", "Weight of headings", "signal", signal(func(s *find.Settings) *float64 { return &s.Path }, 1)},
-		{"find.sentence", "Nearest sentence", "signal", signal(func(s *find.Settings) *float64 { return &s.Sentence }, 0)},
-		{"find.coverage", "Words covered", "signal", signal(func(s *find.Settings) *float64 { return &s.Coverage }, 0)},
-		{"find.proximity", "Words together", "signal", signal(func(s *find.Settings) *float64 { return &s.Proximity }, 0)},
-		{"find.named", "Heading says it", "signal", signal(func(s *find.Settings) *float64 { return &s.Named }, 0)},
-		{"find.figure", "Kind of answer", "signal", signal(func(s *find.Settings) *float64 { return &s.Figure }, 0)},
-		{"find.fresh", "Freshness", "signal", signal(func(s *find.Settings) *float64 { return &s.Fresh }, 0)},
-		{"priority", "Source priority", "signal", change(func(m *Method) { m.Priority = nil })},
-		{"find.settled", "Settled answers", "signal", signal(func(s *find.Settings) *float64 { return &s.Settled }, 0)},
-		{"find.fold", "Fold repeats", "order", change(func(m *Method) { m.Find.Fold = false })},
-		{"find.diversity", "Diversity", "order", signal(func(s *find.Settings) *float64 { return &s.Diversity }, 0)},
 	}
+	for _, k := range find.Signals() {
+		if k.Weight(&find.Settings{}) == nil {
+			continue
+		}
+		w := Without{"find." + k.Setting, labelOf("find." + k.Setting), "signal", signal(k.Weight, k.Without())}
+		if k.Name == find.SignalSource { // without it, no source is preferred
+			w = Without{"priority", "Source priority", "signal", change(func(m *Method) { m.Priority = nil })}
+		}
+		all = append(all, w)
+	}
+	all = append(all,
+		Without{"find.fold", "Fold repeats", "order", change(func(m *Method) { m.Find.Fold = false })},
+		Without{"find.diversity", "Diversity", "order", signal(func(s *find.Settings) *float64 { return &s.Diversity }, 0)},
+	)
 	var out []Without
 	for _, w := range all {
 		if len(Difference(m, w.Method)) > 0 {
@@ -53,4 +55,14 @@ func (m Method) Ablations() []Without {
 		}
 	}
 	return out
+}
+
+// labelOf is what people call a setting.
+func labelOf(key string) string {
+	for _, f := range Fields() {
+		if f.Key == key {
+			return f.Label
+		}
+	}
+	return key
 }

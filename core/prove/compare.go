@@ -2,6 +2,7 @@ package prove
 
 import (
 	"jolvex/core/measure"
+	"jolvex/core/questions"
 )
 
 // Comparison is what differs between two runs over the same questions, the later one's view.
@@ -38,7 +39,7 @@ var perQuestion = []struct {
 	{"facts", "facts found", func(j Judged) float64 {
 		held, all := 0, 0
 		for _, f := range j.Verdict.Findings {
-			if k := f.Expectation.Kind; k == Mentions || k == Gives {
+			if f.Expectation.Is(questions.Fact) {
 				all++
 				if f.Held && !j.Verdict.Refused {
 					held++

@@ -4,12 +4,14 @@ import (
 	"fmt"
 	"testing"
 
+	"jolvex/core/questions"
+
 	"github.com/stretchr/testify/assert"
 )
 
 func TestRunsAreCompared(t *testing.T) {
 	judged := func(id string, passed bool, rank int, group string) Judged {
-		return Judged{Question: Question{ID: id, Text: id, Group: group}, Verdict: Verdict{Passed: passed, Rank: rank}}
+		return Judged{Question: questions.Question{ID: id, Text: id, Group: group}, Verdict: Verdict{Passed: passed, Rank: rank}}
 	}
 	var before, after []Judged
 	for i := range 20 { // nine are fixed, one is broken: 2 x 11/1024, as in measure's own test
@@ -18,7 +20,7 @@ func TestRunsAreCompared(t *testing.T) {
 		after = append(after, judged(id, i < 9 || i > 9, 1, ""))
 	}
 	after = append(after, judged("new", true, 1, ""))
-	before = append(before, Judged{Question: Question{ID: "out", Text: "out"}, Failed: "an outage"})
+	before = append(before, Judged{Question: questions.Question{ID: "out", Text: "out"}, Failed: "an outage"})
 	after = append(after, judged("out", true, 1, ""))
 	c := CompareRuns(before, after)
 	assert.Equal(t, 20, c.Questions, "what only one run has, or could not judge, is left out")
@@ -39,7 +41,7 @@ func TestRunsAreCompared(t *testing.T) {
 
 func TestEachMeasureIsComparedWhereItApplies(t *testing.T) {
 	judged := func(id string, held bool, rank int) Judged {
-		return Judged{Question: Question{ID: id, Text: id}, Millis: 10, Verdict: Verdict{Passed: held, Rank: rank, Findings: []Finding{{Expectation: Expectation{Kind: Mentions}, Held: held}}, Scores: Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}}}
+		return Judged{Question: questions.Question{ID: id, Text: id}, Millis: 10, Verdict: Verdict{Passed: held, Rank: rank, Findings: []Finding{{Expectation: questions.Expectation{Kind: questions.Mentions}, Held: held}}, Scores: Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}}}
 	}
 	c := CompareRuns([]Judged{judged("a", false, 7), judged("b", true, -1)}, []Judged{judged("a", true, 2), judged("b", true, -1)})
 	by := map[string]Difference{}

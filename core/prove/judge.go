@@ -2,48 +2,27 @@ package prove
 
 import (
 	"fmt"
-	"math"
-	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 
 	"jolvex/core/answer"
+	"jolvex/core/questions"
 	"jolvex/core/text"
 )
-
-// Refusal reports whether the question should be refused.
-func (q Question) Refusal() bool {
-	return slices.ContainsFunc(q.Expect, func(e Expectation) bool { return e.Kind == Refuses })
-}
-
-// MayRefuse reports whether a refusal is no failure: it is expected, or all that is expected is how a reply is to be and what it is
-// not to say.
-func (q Question) MayRefuse() bool {
-	return q.Refusal() || len(q.Expect) > 0 && !slices.ContainsFunc(q.Expect, func(e Expectation) bool {
-		return e.Kind != NotMentions && e.Kind != Short && e.Kind != Language
-	})
-}
 
 // Seen is the reply as a judge sees it: the trail, and the documents behind its candidates.
 type Seen struct {
 	Trail     *answer.Trail
-	Documents []Document // [candidate]
-	Grounded  []float64  // [sentence of the reply] how well its evidence carries it; below 0 for the assistant's own words
-}
-
-// Document is what a citation expectation is compared with.
-type Document struct {
-	Address, Title string
-	Text           string // what the candidate brings: of use to Reaches alone
+	Documents []questions.Document // [candidate]
+	Grounded  []float64            // [sentence of the reply] how well its evidence carries it; below 0 for the assistant's own words
 }
 
 // Finding is what came of one expectation.
 type Finding struct {
-	Expectation Expectation `json:"expectation"`
-	Held        bool        `json:"held"`
-	Note        string      `json:"note"` // what was found, or what was missing
-	Turn        int         `json:"turn,omitempty" doc:"The message of the script that it is about, from 1; 0 for the question itself"`
+	Expectation questions.Expectation `json:"expectation"`
+	Held        bool                  `json:"held"`
+	Note        string                `json:"note"` // what was found, or what was missing
+	Turn        int                   `json:"turn,omitempty" doc:"The message of the script that it is about, from 1; 0 for the question itself"`
 }
 
 // Verdict is the judgement of one reply.
@@ -77,7 +56,7 @@ func Majority(vs []Verdict) (Verdict, int) {
 }
 
 // Judge compares a reply with what was expected of it. All expectations must hold.
-func Judge(q Question, s Seen) Verdict {
+func Judge(q questions.Question, s Seen) Verdict {
 	v := Verdict{Passed: true, Refused: s.Trail.Outcome == answer.Refused, Rank: q.RankOf(s.Documents)}
 	for _, e := range q.Expect {
 		f := Finding{Expectation: e}
@@ -102,7 +81,7 @@ func (v Verdict) After(earlier []Finding) Verdict {
 }
 
 // JudgeLine compares the reply to the n-th message of a script, from 1, with what was expected of it.
-func JudgeLine(line ScriptLine, n int, s Seen) []Finding {
+func JudgeLine(line questions.ScriptLine, n int, s Seen) []Finding {
 	var out []Finding
 	for _, e := range line.Expect {
 		f := Finding{Expectation: e, Turn: n}
@@ -113,49 +92,57 @@ func JudgeLine(line ScriptLine, n int, s Seen) []Finding {
 }
 
 // holds compares a reply with one expectation, and says what was found, or what was missing.
-func holds(e Expectation, s Seen) (bool, string) {
-	reply := s.Trail.Text()
-	switch e.Kind {
-	case Mentions:
-		return mentions(reply, e.Values)
-	case NotMentions:
-		found, note := mentions(reply, e.Values)
+func holds(e questions.Expectation, s Seen) (bool, string) {
+	check, ok := checks[e.Kind]
+	if !ok {
+		return false, "unknown expectation"
+	}
+	return check(e, s)
+}
+
+// checks tells of each kind of expectation how a reply is held against it.
+var checks = map[string]func(questions.Expectation, Seen) (bool, string){
+	questions.Mentions: func(e questions.Expectation, s Seen) (bool, string) { return questions.Says(s.Trail.Text(), e.Values) },
+	questions.NotMentions: func(e questions.Expectation, s Seen) (bool, string) {
+		found, note := questions.Says(s.Trail.Text(), e.Values)
 		return !found, note
-	case Gives:
-		return gives(reply, e)
-	case Cites:
-		return cites(s, e.Values)
-	case Reaches:
-		switch r := reached(s.Documents, e); {
-		case r == 0:
-			return false, "it is not among the candidates"
-		case !s.Trail.Candidates[r-1].Kept:
-			return false, fmt.Sprintf("it ranks %d, too far down for the reply to draw on it", r)
-		default:
-			return true, fmt.Sprintf("it ranks %d", r)
-		}
-	case AsksBack:
-		return outcome(s.Trail, answer.AskedBack)
-	case HandsOver:
-		return outcome(s.Trail, answer.HandedOver)
-	case Follows:
-		return follows(s.Trail, e.Values)
-	case Short:
-		n := len(text.Words(reply))
-		return n <= mostWords(e), fmt.Sprintf("it has %d words", n)
-	case Language:
-		code, sure := text.Language(reply)
+	},
+	questions.Gives:     func(e questions.Expectation, s Seen) (bool, string) { return questions.HoldsFigure(s.Trail.Text(), e) },
+	questions.Cites:     func(e questions.Expectation, s Seen) (bool, string) { return cites(s, e.Values) },
+	questions.Reaches:   reaches,
+	questions.Refuses:   func(_ questions.Expectation, s Seen) (bool, string) { return refuses(s.Trail) },
+	questions.AsksBack:  func(_ questions.Expectation, s Seen) (bool, string) { return outcome(s.Trail, answer.AskedBack) },
+	questions.HandsOver: func(_ questions.Expectation, s Seen) (bool, string) { return outcome(s.Trail, answer.HandedOver) },
+	questions.Follows:   func(e questions.Expectation, s Seen) (bool, string) { return follows(s.Trail, e.Values) },
+	questions.Short: func(e questions.Expectation, s Seen) (bool, string) {
+		n := len(text.Words(s.Trail.Text()))
+		return n <= questions.MostWords(e), fmt.Sprintf("it has %d words", n)
+	},
+	questions.Language: func(e questions.Expectation, s Seen) (bool, string) {
+		code, sure := text.Language(s.Trail.Text())
 		if !sure {
 			return false, "its language cannot be told"
 		}
 		return slices.Contains(e.Values, code), "it is in " + code
-	case Refuses:
-		if s.Trail.Outcome == answer.Refused {
-			return true, "it refused"
-		}
-		return false, "it answered"
+	},
+}
+
+func refuses(t *answer.Trail) (bool, string) {
+	if t.Outcome == answer.Refused {
+		return true, "it refused"
 	}
-	return false, "unknown expectation"
+	return false, "it answered"
+}
+
+func reaches(e questions.Expectation, s Seen) (bool, string) {
+	switch r := questions.Reached(s.Documents, e); {
+	case r == 0:
+		return false, "it is not among the candidates"
+	case !s.Trail.Candidates[r-1].Kept:
+		return false, fmt.Sprintf("it ranks %d, too far down for the reply to draw on it", r)
+	default:
+		return true, fmt.Sprintf("it ranks %d", r)
+	}
 }
 
 func outcome(t *answer.Trail, want answer.Outcome) (bool, string) {
@@ -182,59 +169,6 @@ func follows(t *answer.Trail, values []string) (bool, string) {
 	return false, "“" + strings.Join(fired, "”, “") + "” fired"
 }
 
-var notWord = regexp.MustCompile(`[^\p{L}\p{N}]+`)
-
-// flat is a text for comparison: folded words with one space between, and one at each end.
-func flat(s string) string {
-	return " " + strings.TrimSpace(notWord.ReplaceAllString(text.Normalise(s), " ")) + " "
-}
-
-func mentions(reply string, values []string) (bool, string) {
-	r := flat(reply)
-	for _, v := range values {
-		if w := flat(v); w != "  " && strings.Contains(r, w) {
-			return true, "it says “" + v + "”"
-		}
-	}
-	return false, "it does not say “" + strings.Join(values, "” or “") + "”"
-}
-
-func gives(reply string, e Expectation) (bool, string) {
-	var said []string
-	have := text.Quantities(reply)
-	for _, v := range e.Values {
-		for _, want := range text.Quantities(v) {
-			for _, h := range have {
-				if h.Value == want.Value && (h.Kind == want.Kind || want.Kind == text.Number) || e.Within > 0 && h.Kind == want.Kind && apart(h, want) <= e.Within {
-					return true, "it gives " + reply[h.Start:h.End]
-				}
-			}
-		}
-	}
-	for _, h := range have {
-		said = append(said, reply[h.Start:h.End])
-	}
-	wanted := strings.Join(e.Values, " or ")
-	if e.Within > 0 {
-		wanted += fmt.Sprintf(" within %g", e.Within)
-	}
-	if len(said) == 0 {
-		return false, "it gives no figure, not " + wanted
-	}
-	return false, "it gives " + strings.Join(said, ", ") + ", not " + wanted
-}
-
-// apart is by how much two figures of one kind differ, in their own unit: minutes for times of day, days for dates; infinite for
-// figures of different units, and for what is no figure.
-func apart(a, b text.Quantity) float64 {
-	x, unitX, okX := a.Amount()
-	y, unitY, okY := b.Amount()
-	if !okX || !okY || unitX != unitY {
-		return math.Inf(1)
-	}
-	return math.Abs(x - y)
-}
-
 func cites(s Seen, values []string) (bool, string) {
 	var got []string
 	for _, x := range s.Trail.Reply {
@@ -242,7 +176,7 @@ func cites(s Seen, values []string) (bool, string) {
 			continue
 		}
 		d := s.Documents[x.Candidate]
-		if d.is(values) {
+		if d.Is(values) {
 			return true, "it cites " + d.Address
 		}
 		if !slices.Contains(got, d.Address) {
@@ -253,38 +187,4 @@ func cites(s Seen, values []string) (bool, string) {
 		return false, "it cites nothing"
 	}
 	return false, "it cites " + strings.Join(got, ", ")
-}
-
-func rankOf(docs []Document, values []string) int {
-	for i, d := range docs {
-		if d.is(values) {
-			return i + 1
-		}
-	}
-	return 0
-}
-
-// Is reports whether one of some names means the document: an address, an end of one, or its title.
-func (d Document) Is(names []string) bool { return d.is(names) }
-
-// is compares an address or title; a value that starts with "/" is a path and must be the whole path of the address.
-func (d Document) is(values []string) bool {
-	for _, v := range values {
-		if v == "" {
-			continue
-		}
-		if strings.EqualFold(v, d.Title) || v == d.Address {
-			return true
-		}
-		if strings.HasPrefix(v, "/") {
-			if u, err := url.Parse(d.Address); err == nil && strings.TrimSuffix(u.Path, "/") == strings.TrimSuffix(v, "/") {
-				return true
-			}
-			continue
-		}
-		if strings.HasSuffix(d.Address, "/"+v) {
-			return true
-		}
-	}
-	return false
 }

@@ -2,6 +2,7 @@ package prove
 
 import (
 	"jolvex/core/measure"
+	"jolvex/core/questions"
 	"jolvex/core/text"
 )
 
@@ -23,8 +24,8 @@ type Scores struct {
 	Price     float64 `json:"price"`
 }
 
-// carriedFrom is the grounding from which a sentence counts as carried by its evidence.
-const carriedFrom = 0.5
+// CarriedFrom is the grounding from which a sentence counts as carried by its evidence.
+const CarriedFrom = 0.5
 
 // top is how many candidates recall and precision look at, and deep how many nDCG does.
 const (
@@ -32,7 +33,7 @@ const (
 	deep = 10
 )
 
-func score(q Question, s Seen, v Verdict) Scores {
+func score(q questions.Question, s Seen, v Verdict) Scores {
 	out := Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}
 	out.retrieval(q, s)
 	if len(q.Answers) > 0 {
@@ -47,7 +48,7 @@ func score(q Question, s Seen, v Verdict) Scores {
 	}
 	var named [][]string // of documents to be cited
 	for _, e := range q.Expect {
-		if e.Kind == Cites {
+		if e.Kind == questions.Cites {
 			named = append(named, e.Values)
 		}
 	}
@@ -57,7 +58,7 @@ func score(q Question, s Seen, v Verdict) Scores {
 			continue
 		}
 		out.Said++
-		if i < len(s.Grounded) && s.Grounded[i] >= carriedFrom {
+		if i < len(s.Grounded) && s.Grounded[i] >= CarriedFrom {
 			out.Grounded++
 		}
 		if len(named) == 0 {
@@ -66,7 +67,7 @@ func score(q Question, s Seen, v Verdict) Scores {
 		out.Citing++
 		well := false
 		for k, values := range named {
-			if s.Documents[x.Candidate].is(values) {
+			if s.Documents[x.Candidate].Is(values) {
 				cited[k], well = true, true
 			}
 		}
@@ -86,17 +87,17 @@ func score(q Question, s Seen, v Verdict) Scores {
 
 // retrieval measures where what is to be found came. Each expectation that names a passage or a document is one thing to be
 // found; its rank is that of the first candidate that meets it.
-func (x *Scores) retrieval(q Question, s Seen) {
+func (x *Scores) retrieval(q questions.Question, s Seen) {
 	gains := make([]float64, min(deep, len(s.Documents)))
 	right := make([]bool, len(s.Documents))
 	all, within := 0, 0
 	for _, e := range q.Expect {
 		r := 0
 		switch e.Kind {
-		case Reaches:
-			r = reached(s.Documents, e)
-		case Cites:
-			r = rankOf(s.Documents, e.Values)
+		case questions.Reaches:
+			r = questions.Reached(s.Documents, e)
+		case questions.Cites:
+			r = questions.RankOf(s.Documents, e.Values)
 		default:
 			continue
 		}
@@ -108,7 +109,7 @@ func (x *Scores) retrieval(q Question, s Seen) {
 			within++
 		}
 		for i, d := range s.Documents {
-			right[i] = right[i] || e.Kind == Reaches && d.is([]string{e.Document}) || e.Kind == Cites && d.is(e.Values)
+			right[i] = right[i] || e.Kind == questions.Reaches && d.Is([]string{e.Document}) || e.Kind == questions.Cites && d.Is(e.Values)
 		}
 	}
 	if all == 0 {

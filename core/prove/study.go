@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"jolvex/core/measure"
+	"jolvex/core/questions"
 )
 
 // shallow is how far down a right candidate still counts.
@@ -69,7 +70,7 @@ type Ablation struct {
 }
 
 // Add takes in the ranks under the method without one part; whole and without are by question.
-func (a *Ablation) Add(w Worth, qs []Question, whole, without Ranks) {
+func (a *Ablation) Add(w Worth, qs []questions.Question, whole, without Ranks) {
 	a.Whole, w.Without = whole.Retrieval(), without.Retrieval()
 	var gains []float64
 	var clusters []string

@@ -4,11 +4,12 @@ import (
 	"math"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
 	"jolvex/core/answer"
 	"jolvex/core/doc"
+	"jolvex/core/questions"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestPassages(t *testing.T) {
@@ -18,24 +19,24 @@ func TestPassages(t *testing.T) {
 	b.Add(doc.Block{Kind: doc.Paragraph}, "Dogs are welcome. A dog pays £2.00 each way. Guide dogs travel free.")
 	b.AddTable(doc.Place{}, "", []string{"Kind", "Fare"}, [][]string{{"Large dog", "£3.50"}, {"Small dog", "£1.00"}})
 	d := b.Document()
-	here := Document{Address: "https://example.org/dogs", Title: "Dogs"}
-	said := func(q Question, at Document) []string {
+	here := questions.Document{Address: "https://example.org/dogs", Title: "Dogs"}
+	said := func(q questions.Question, at questions.Document) []string {
 		var out []string
 		for _, s := range q.Passages(at, d) {
 			out = append(out, d.Of(s))
 		}
 		return out
 	}
-	reach := Question{Expect: []Expectation{{Kind: Reaches, Document: "/dogs", Values: []string{"no such words", "guide dogs  TRAVEL, free"}}}}
+	reach := questions.Question{Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "/dogs", Values: []string{"no such words", "guide dogs  TRAVEL, free"}}}}
 	assert.Equal(t, []string{"Guide dogs travel free"}, said(reach, here))
-	assert.Empty(t, said(reach, Document{Address: "https://example.org/cats"}))
-	cite := Question{Expect: []Expectation{{Kind: Cites, Values: []string{"/dogs"}}, {Kind: Gives, Values: []string{"£2.00"}}, {Kind: Gives, Values: []string{"£3.50"}}, {Kind: Mentions, Values: []string{"nothing like it"}}}}
+	assert.Empty(t, said(reach, questions.Document{Address: "https://example.org/cats"}))
+	cite := questions.Question{Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"/dogs"}}, {Kind: questions.Gives, Values: []string{"£2.00"}}, {Kind: questions.Gives, Values: []string{"£3.50"}}, {Kind: questions.Mentions, Values: []string{"nothing like it"}}}}
 	assert.Equal(t, []string{"A dog pays £2.00 each way.", "Large dog | £3.50"}, said(cite, here))
-	assert.Empty(t, said(Question{Expect: cite.Expect[1:]}, here), "without a document no place is meant")
+	assert.Empty(t, said(questions.Question{Expect: cite.Expect[1:]}, here), "without a document no place is meant")
 }
 
 func TestReaches(t *testing.T) {
-	q := Question{ID: "1", Text: "?", Expect: []Expectation{{Kind: Reaches, Document: "guide.md", Values: []string{"pier office"}}}}
+	q := questions.Question{ID: "1", Text: "?", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "guide.md", Values: []string{"pier office"}}}}
 	require.NoError(t, q.Check())
 	s := seen(answer.Answered, "x", 0)
 	s.Trail.Candidates = make([]answer.Candidate, 3)
@@ -49,16 +50,16 @@ func TestReaches(t *testing.T) {
 	v = Judge(q, s)
 	assert.False(t, v.Passed)
 	assert.Equal(t, 0, v.Rank)
-	assert.Error(t, Question{ID: "1", Text: "?", Expect: []Expectation{{Kind: Reaches, Values: []string{"x"}}}}.Check(), "no document")
+	assert.Error(t, questions.Question{ID: "1", Text: "?", Expect: []questions.Expectation{{Kind: questions.Reaches, Values: []string{"x"}}}}.Check(), "no document")
 }
 
 func TestRankOfPrefersThePassage(t *testing.T) {
-	cands := []Document{{Address: "a/x", Text: "one"}, {Address: "a/y", Text: "two"}, {Address: "a/y", Text: "three"}}
-	cites := Expectation{Kind: Cites, Values: []string{"y"}}
-	assert.Equal(t, 2, Question{Expect: []Expectation{cites}}.RankOf(cands))
-	assert.Equal(t, 3, Question{Expect: []Expectation{{Kind: Reaches, Document: "y", Values: []string{"three"}}, cites}}.RankOf(cands))
-	assert.Equal(t, -1, Question{Expect: []Expectation{{Kind: Refuses}}}.RankOf(cands))
-	assert.Equal(t, 0, Question{Expect: []Expectation{cites}}.RankOf(nil))
+	cands := []questions.Document{{Address: "a/x", Text: "one"}, {Address: "a/y", Text: "two"}, {Address: "a/y", Text: "three"}}
+	cites := questions.Expectation{Kind: questions.Cites, Values: []string{"y"}}
+	assert.Equal(t, 2, questions.Question{Expect: []questions.Expectation{cites}}.RankOf(cands))
+	assert.Equal(t, 3, questions.Question{Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "y", Values: []string{"three"}}, cites}}.RankOf(cands))
+	assert.Equal(t, -1, questions.Question{Expect: []questions.Expectation{{Kind: questions.Refuses}}}.RankOf(cands))
+	assert.Equal(t, 0, questions.Question{Expect: []questions.Expectation{cites}}.RankOf(nil))
 }
 
 // nDCG with one right answer at rank r is 1/log2(1+r) (the form of trec_eval-like tools, with the ideal at rank 1).
@@ -75,7 +76,7 @@ func TestRetrieval(t *testing.T) {
 
 func TestAblation(t *testing.T) {
 	var a Ablation
-	qs := []Question{{ID: "a"}, {ID: "b", Group: "g"}, {ID: "c", Group: "g"}, {ID: "d"}}
+	qs := []questions.Question{{ID: "a"}, {ID: "b", Group: "g"}, {ID: "c", Group: "g"}, {ID: "d"}}
 	a.Add(Worth{Key: "find.dense"}, qs, Ranks{1, 1, 2, -1}, Ranks{2, 1, 1, -1})
 	w := a.Parts[0]
 	assert.Equal(t, []string{"a"}, w.Helped)

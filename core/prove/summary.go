@@ -6,11 +6,12 @@ import (
 	"sort"
 
 	"jolvex/core/measure"
+	"jolvex/core/questions"
 )
 
 // Judged is one question of a run with its verdict.
 type Judged struct {
-	Question Question
+	Question questions.Question
 	Verdict  Verdict
 	Millis   float64
 	Failed   string // why it could not be judged; such a question counts neither way
@@ -226,7 +227,7 @@ func (s *sums) add(j Judged) {
 	}
 	for _, f := range v.Findings {
 		k := f.Expectation.Kind
-		if k == Mentions || k == Gives {
+		if f.Expectation.Is(questions.Fact) {
 			s.facts.add(one(f.Held && !v.Refused), c)
 		}
 		if s.kinds[k] == nil {

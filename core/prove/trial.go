@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"jolvex/core/measure"
+	"jolvex/core/questions"
 )
 
 // Ways to search among methods.
@@ -175,7 +176,7 @@ type Trialled struct {
 }
 
 // Measure sums up what came of one arm's questions: those that were asked have a verdict or say why not.
-func (a *Arm) Measure(qs []Question, js []*Judged) {
+func (a *Arm) Measure(qs []questions.Question, js []*Judged) {
 	var signs strings.Builder
 	var asked []Judged
 	a.Whole = true
@@ -203,7 +204,7 @@ func (a *Arm) Measure(qs []Question, js []*Judged) {
 
 // Analyse compares the arms of a trial over a set, the first of which is the draft, marks them, and says which to take. Arms that
 // were given up on the way are compared on what they were asked, and cannot be picked.
-func Analyse(plan Plan, qs []Question, arms []Arm) Trialled {
+func Analyse(plan Plan, qs []questions.Question, arms []Arm) Trialled {
 	out := Trialled{Factors: []Importance{}, Smallest: measure.Smallest(len(qs))}
 	if len(arms) == 0 {
 		return out
@@ -306,7 +307,7 @@ func (t *Trialled) pick(arms []Arm) {
 }
 
 // honest measures the choosing itself: on each fifth of the questions, that method is scored which is best on the other four.
-func (t *Trialled) honest(qs []Question, arms []Arm) {
+func (t *Trialled) honest(qs []questions.Question, arms []Arm) {
 	of := make([]byte, len(qs))
 	for i, q := range qs {
 		of[i] = byte(foldOf(q.Cluster()))

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"jolvex/core/questions"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -55,10 +57,10 @@ func TestHalvingAsksTwiceAsManyEachTime(t *testing.T) {
 }
 
 // contest makes arms of outcomes, with the questions they are of.
-func arms(outcomes ...string) ([]Question, []Arm) {
-	qs := make([]Question, len(outcomes[0]))
+func arms(outcomes ...string) ([]questions.Question, []Arm) {
+	qs := make([]questions.Question, len(outcomes[0]))
 	for i := range qs {
-		qs[i] = Question{ID: fmt.Sprintf("question %d", i)}
+		qs[i] = questions.Question{ID: fmt.Sprintf("question %d", i)}
 	}
 	as := make([]Arm, len(outcomes))
 	for i, o := range outcomes {

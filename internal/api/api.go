@@ -70,6 +70,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	api := humachi.New(r, cfg)
 	h := &handlers{app}
 	h.corpora(api)
+	h.vocabulary(api)
 	h.gather(api)
 	h.shape(api)
 	h.ask(api)

@@ -7,7 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jolvex/core/index"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/job"
 	"jolvex/internal/proving"
@@ -62,7 +62,7 @@ func (h *handlers) find(api huma.API) {
 			InCorpus
 			Body proving.Pin
 		},
-		) (*out[prove.Question], error) {
+		) (*out[questions.Question], error) {
 			return reply(h.app.Proving.Pin(ctx, in.Corpus, in.Body))
 		})
 	huma.Register(api, operation("listStudies", http.MethodGet, "/corpora/{corpus}/studies", "find", "The latest ablations and fits"),

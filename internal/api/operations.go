@@ -8,8 +8,8 @@ import (
 
 	"jolvex/core/chunk"
 	"jolvex/core/method"
-	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
@@ -188,8 +188,8 @@ func (h *handlers) prove(api huma.API) {
 	put.MaxBodyBytes = 16 << 20
 	huma.Register(api, put, func(ctx context.Context, in *struct {
 		InSet
-		Over string           `query:"over" doc:"The version that is replaced: refused when it is not the present one"`
-		Body []prove.Question `nullable:"false"`
+		Over string               `query:"over" doc:"The version that is replaced: refused when it is not the present one"`
+		Body []questions.Question `nullable:"false"`
 	},
 	) (*out[proving.QuestionSet], error) {
 		return reply(h.app.Proving.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))

@@ -6,8 +6,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
 	"jolvex/internal/proving"
@@ -16,20 +18,20 @@ import (
 
 // Tried is a change of the draft that a run tries without applying it.
 type Tried struct {
-	Change prove.Alteration `json:"change"`
-	Note   string           `json:"note" minLength:"1" maxLength:"300" doc:"What is tried, in words"`
+	Change diagnose.Alteration `json:"change"`
+	Note   string              `json:"note" minLength:"1" maxLength:"300" doc:"What is tried, in words"`
 }
 
 // Amendment is an expected question as it should have been.
 type Amendment struct {
-	Question prove.Question `json:"question"`
-	Why      string         `json:"why" minLength:"1" maxLength:"500"`
+	Question questions.Question `json:"question"`
+	Why      string             `json:"why" minLength:"1" maxLength:"500"`
 }
 
 // Added are questions that go into a set.
 type Added struct {
-	Questions []prove.Question `json:"questions" minItems:"1" nullable:"false"`
-	Why       string           `json:"why,omitempty" maxLength:"500"`
+	Questions []questions.Question `json:"questions" minItems:"1" nullable:"false"`
+	Why       string               `json:"why,omitempty" maxLength:"500"`
 }
 
 // file answers with a file to be kept.
@@ -99,7 +101,7 @@ func (h *handlers) proving(api huma.API) {
 			InRun
 			Question string `path:"question"`
 		},
-		) (*out[prove.Diagnosis], error) {
+		) (*out[diagnose.Diagnosis], error) {
 			return reply(h.app.Proving.Cause(ctx, in.Corpus, in.Run, in.Question))
 		})
 	huma.Register(api, operation("getWanted", http.MethodGet, "/corpora/{corpus}/runs/{run}/wanted/{question}", "prove", "Where what a question of a run expects stands, and how far it came"),
@@ -107,7 +109,7 @@ func (h *handlers) proving(api huma.API) {
 			InRun
 			Question string `path:"question"`
 		},
-		) (*out[[]prove.Wanted], error) {
+		) (*out[[]diagnose.Wanted], error) {
 			return reply(h.app.Proving.Wanted(ctx, in.Corpus, in.Run, in.Question))
 		})
 	huma.Register(api, operation("estimateTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials/estimate", "prove", "What a trial would take"),
@@ -132,15 +134,15 @@ func (h *handlers) proving(api huma.API) {
 			return reply(h.app.Proving.Coverage(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("proposeQuestions", http.MethodGet, "/corpora/{corpus}/proposals", "prove", "Questions that the documents answer, those first that no set tests"),
-		func(ctx context.Context, in *InCorpus) (*out[[]prove.Proposal], error) {
+		func(ctx context.Context, in *InCorpus) (*out[[]questions.Proposal], error) {
 			return reply(h.app.Proving.Proposals(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("stressQuestion", http.MethodPost, "/corpora/{corpus}/stress", "prove", "Variants of a question that try to make the assistant fail"),
 		func(ctx context.Context, in *struct {
 			InCorpus
-			Body prove.Question
+			Body questions.Question
 		},
-		) (*out[[]prove.Question], error) {
+		) (*out[[]questions.Question], error) {
 			return reply(h.app.Proving.Stress(ctx, in.Corpus, in.Body))
 		})
 	h.sets(api)

@@ -25,6 +25,7 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/demo"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
@@ -493,17 +494,17 @@ func TestUpdatesEqualAFreshBuild(t *testing.T) {
 	assert.Equal(t, before.Trail.Candidates, after.Trail.Candidates)
 }
 
-func expected(id, text string, es ...prove.Expectation) prove.Question {
-	return prove.Question{ID: id, Text: text, Expect: es, Tags: []string{"t"}}
+func expected(id, text string, es ...questions.Expectation) questions.Question {
+	return questions.Question{ID: id, Text: text, Expect: es, Tags: []string{"t"}}
 }
 
 func TestARunJudgesAndTellsWhatChanged(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	qs := []prove.Question{
-		expected("price", "How much is a dog?", prove.Expectation{Kind: prove.Gives, Values: []string{"£2.00"}}, prove.Expectation{Kind: prove.Cites, Values: []string{"animals.md"}}),
-		expected("kayak", "How much is a kayak?", prove.Expectation{Kind: prove.Gives, Values: []string{"£4.00"}}),
-		expected("off", "Who won the football world cup?", prove.Expectation{Kind: prove.Refuses}),
+	qs := []questions.Question{
+		expected("price", "How much is a dog?", questions.Expectation{Kind: questions.Gives, Values: []string{"£2.00"}}, questions.Expectation{Kind: questions.Cites, Values: []string{"animals.md"}}),
+		expected("kayak", "How much is a kayak?", questions.Expectation{Kind: questions.Gives, Values: []string{"£4.00"}}),
+		expected("off", "Who won the football world cup?", questions.Expectation{Kind: questions.Refuses}),
 	}
 	_, err := a.Proving.PutQuestions(t.Context(), "c", "set", qs)
 	require.NoError(t, err)
@@ -541,7 +542,7 @@ func TestARunJudgesAndTellsWhatChanged(t *testing.T) {
 func TestRunsRepeat(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "set", []prove.Question{expected("1", "dog on a lead?", prove.Expectation{Kind: prove.Mentions, Values: []string{"lead"}})})
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "set", []questions.Question{expected("1", "dog on a lead?", questions.Expectation{Kind: questions.Mentions, Values: []string{"lead"}})})
 	require.NoError(t, err)
 	var trails []*asking.Reply
 	for range 2 {
@@ -559,15 +560,15 @@ func TestRunsRepeat(t *testing.T) {
 func TestQuestionSetsThatCouldNotFailAreRefused(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	for name, qs := range map[string][]prove.Question{
+	for name, qs := range map[string][]questions.Question{
 		"none":           {},
 		"expects":        {{ID: "1", Text: "x?"}},
-		"no id":          {expected("", "x?", prove.Expectation{Kind: prove.Refuses})},
-		"no text":        {expected("1", " ", prove.Expectation{Kind: prove.Refuses})},
-		"twice":          {expected("1", "x?", prove.Expectation{Kind: prove.Refuses}), expected("1", "y?", prove.Expectation{Kind: prove.Refuses})},
-		"unknown":        {expected("1", "x?", prove.Expectation{Kind: "sings"})},
-		"no figure":      {expected("1", "x?", prove.Expectation{Kind: prove.Gives, Values: []string{"soon"}})},
-		"no alternative": {expected("1", "x?", prove.Expectation{Kind: prove.Mentions})},
+		"no id":          {expected("", "x?", questions.Expectation{Kind: questions.Refuses})},
+		"no text":        {expected("1", " ", questions.Expectation{Kind: questions.Refuses})},
+		"twice":          {expected("1", "x?", questions.Expectation{Kind: questions.Refuses}), expected("1", "y?", questions.Expectation{Kind: questions.Refuses})},
+		"unknown":        {expected("1", "x?", questions.Expectation{Kind: "sings"})},
+		"no figure":      {expected("1", "x?", questions.Expectation{Kind: questions.Gives, Values: []string{"soon"}})},
+		"no alternative": {expected("1", "x?", questions.Expectation{Kind: questions.Mentions})},
 	} {
 		_, err := a.Proving.PutQuestions(t.Context(), "c", "set", qs)
 		assert.ErrorIs(t, err, fault.ErrInput, name)

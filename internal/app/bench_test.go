@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/embed"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/store"
 )
@@ -129,9 +129,9 @@ func BenchmarkCorpus(b *testing.B) {
 		require.NoError(b, err)
 		b.ReportMetric(float64(c.Chunks), "chunks")
 
-		qs := make([]prove.Question, 1000)
+		qs := make([]questions.Question, 1000)
 		for i := range qs {
-			qs[i] = prove.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("When does the ferry of part %d of page %d leave the pier?", i%4, i*2), Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"ferry"}}}}
+			qs[i] = questions.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("When does the ferry of part %d of page %d leave the pier?", i%4, i*2), Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"ferry"}}}}
 		}
 		_, err = a.Proving.PutQuestions(ctx, "c", "set", qs)
 		require.NoError(b, err)

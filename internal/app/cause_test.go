@@ -10,8 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jolvex/core/prove"
+	"jolvex/core/diagnose"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/core/rule"
 	"jolvex/internal/app"
 	"jolvex/internal/gathering"
@@ -21,26 +22,26 @@ import (
 
 // plant is a failure that is planted: a question that fails for a known reason, under a method with a known fault.
 type plant struct {
-	cause  prove.Cause
+	cause  diagnose.Cause
 	about  string
-	change prove.Alteration
-	q      prove.Question
+	change diagnose.Alteration
+	q      questions.Question
 }
 
-func says(vs ...string) prove.Expectation {
-	return prove.Expectation{Kind: prove.Mentions, Values: vs}
+func says(vs ...string) questions.Expectation {
+	return questions.Expectation{Kind: questions.Mentions, Values: vs}
 }
 
-func figure(vs ...string) prove.Expectation {
-	return prove.Expectation{Kind: prove.Gives, Values: vs}
+func figure(vs ...string) questions.Expectation {
+	return questions.Expectation{Kind: questions.Gives, Values: vs}
 }
 
-func cites(vs ...string) prove.Expectation {
-	return prove.Expectation{Kind: prove.Cites, Values: vs}
+func cites(vs ...string) questions.Expectation {
+	return questions.Expectation{Kind: questions.Cites, Values: vs}
 }
 
-func set(kv ...string) prove.Alteration {
-	a := prove.Alteration{Settings: map[string]string{}}
+func set(kv ...string) diagnose.Alteration {
+	a := diagnose.Alteration{Settings: map[string]string{}}
 	for i := 0; i < len(kv); i += 2 {
 		a.Settings[kv[i]] = kv[i+1]
 	}
@@ -48,27 +49,27 @@ func set(kv ...string) prove.Alteration {
 }
 
 var plants = []plant{
-	{prove.NotGathered, "no page says it", set(), prove.Question{Text: "What is the password of the wireless network on board?", Expect: []prove.Expectation{says("seagull2026")}}},
-	{prove.NotGathered, "the page is not there", set(), prove.Question{Text: "How do I book a sleeping cabin?", Expect: []prove.Expectation{cites("/cabins"), says("two berths")}}},
-	{prove.LeftOut, "the page was left out", set(), prove.Question{Text: "How long are lost things kept?", Expect: []prove.Expectation{cites("/lost-property"), figure("60 days")}}},
-	{prove.LeftOut, "for staff only", set(), prove.Question{Text: "When is the crew's safety drill?", Expect: []prove.Expectation{says("first Tuesday")}}},
-	{prove.OutOfDate, "two pages disagree", set(), prove.Question{Text: "What does the storm locker cost for a night?", Expect: []prove.Expectation{cites("lockers-2027.md"), figure("£7.00")}}},
-	{prove.CutAcross, "fixed cuts", set("chunk.strategy", "fixed", "chunk.size", "50", "chunk.overlap", "0", "chunk.least", "1"), prove.Question{Text: "Where may dogs sit on board?", Expect: []prove.Expectation{{Kind: prove.Reaches, Document: "longline.md", Values: []string{"dogs may sit in the aft saloon below the bridge as well as on the forward benches beside the anchor winch whenever the sea is calm and nobody who sits there minds it or has said so to the purser at the counter before the boat has left the pier"}}}}},
-	{prove.RankedBelow, "one chunk kept, and headings count for nothing", set("find.keep", "1", "find.path", "0", "find.title", "0"), prove.Question{Text: "How long before departure must I be at the pier with a car?", Expect: []prove.Expectation{{Kind: prove.Reaches, Document: "zz-cars.md", Values: []string{"45 minutes"}}}}},
-	{prove.LostInRewriting, "a wrong glossary entry", prove.Alteration{Settings: map[string]string{"find.keep": "1", "query.feedback": "true", "query.share": "0.9", "query.words": "40", "query.chunks": "20"}, Glossary: []query.Entry{{Term: "brolly", Means: []string{"wheelchair", "lift", "ramp", "access guide", "step-free access"}}}}, prove.Question{Text: "brolly hire", Expect: []prove.Expectation{{Kind: prove.Reaches, Document: "brolly.md", Values: []string{"a brolly can be had"}}}}},
-	{prove.CrowdedOut, "a page that repeats another", set(), prove.Question{Text: "May I take a sledge on the boat?", Expect: []prove.Expectation{{Kind: prove.Reaches, Document: "sledge-copy.md", Values: []string{"sledges travel on the car deck"}}}}},
-	{prove.NotUsed, "replies too short", set("answer.words", "20"), prove.Question{Text: "What must I do with a jet ski on board?", Expect: []prove.Expectation{says("hand the key to the mate")}}},
-	{prove.Neighbour, "another passage is preferred", set("answer.sources", "1"), prove.Question{Text: "How long does the harbour tour take?", Expect: []prove.Expectation{figure("50 minutes")}}},
-	{prove.WrongPage, "right, from another page", set(), prove.Question{Text: "May I take a sledge on the boat?", Expect: []prove.Expectation{says("car deck"), cites("/travel/luggage")}}},
-	{prove.WronglyRefused, "a bar too high", set("answer.bar", "1"), prove.Question{Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("on a lead")}}},
-	{prove.ShouldRefuse, "it answers", set("answer.bar", "0"), prove.Question{Text: "Who won the football world cup?", Expect: []prove.Expectation{{Kind: prove.Refuses}}}},
-	{prove.ShouldAskBack, "asking back is off", set("answer.askBack", "false"), prove.Question{Text: "How much is a berth in the marina?", Expect: []prove.Expectation{{Kind: prove.AsksBack}}}},
-	{prove.RuleMissed, "no example like it", set(), prove.Question{Text: "My cousin fancies a wedding on the boat", Expect: []prove.Expectation{{Kind: prove.Follows, Values: []string{"Parties"}}}}},
-	{prove.RuleMisfired, "a rule before the sources", set(), prove.Question{Text: "Is there a discount for residents?", Expect: []prove.Expectation{{Kind: prove.NotMentions, Values: []string{"no discounts"}}}}},
-	{prove.MannerBreached, "too long", set(), prove.Question{Text: "May I bring my dog?", Expect: []prove.Expectation{{Kind: prove.Short, Values: []string{"5"}}}}},
-	{prove.MannerBreached, "in its own words", set("answer.turnTo", "Ask the boss."), prove.Question{Text: "Who won the football world cup?", Expect: []prove.Expectation{{Kind: prove.Refuses}, {Kind: prove.NotMentions, Values: []string{"the boss"}}}}},
-	{prove.Doubtful, "the page says it otherwise", set(), prove.Question{Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("lead must be on dogs")}}},
-	{prove.Doubtful, "the page has changed since", set(), prove.Question{Text: "When does the museum open?", Expect: []prove.Expectation{cites("museum.md"), figure("10:30")}}},
+	{diagnose.NotGathered, "no page says it", set(), questions.Question{Text: "What is the password of the wireless network on board?", Expect: []questions.Expectation{says("seagull2026")}}},
+	{diagnose.NotGathered, "the page is not there", set(), questions.Question{Text: "How do I book a sleeping cabin?", Expect: []questions.Expectation{cites("/cabins"), says("two berths")}}},
+	{diagnose.LeftOut, "the page was left out", set(), questions.Question{Text: "How long are lost things kept?", Expect: []questions.Expectation{cites("/lost-property"), figure("60 days")}}},
+	{diagnose.LeftOut, "for staff only", set(), questions.Question{Text: "When is the crew's safety drill?", Expect: []questions.Expectation{says("first Tuesday")}}},
+	{diagnose.OutOfDate, "two pages disagree", set(), questions.Question{Text: "What does the storm locker cost for a night?", Expect: []questions.Expectation{cites("lockers-2027.md"), figure("£7.00")}}},
+	{diagnose.CutAcross, "fixed cuts", set("chunk.strategy", "fixed", "chunk.size", "50", "chunk.overlap", "0", "chunk.least", "1"), questions.Question{Text: "Where may dogs sit on board?", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "longline.md", Values: []string{"dogs may sit in the aft saloon below the bridge as well as on the forward benches beside the anchor winch whenever the sea is calm and nobody who sits there minds it or has said so to the purser at the counter before the boat has left the pier"}}}}},
+	{diagnose.RankedBelow, "one chunk kept, and headings count for nothing", set("find.keep", "1", "find.path", "0", "find.title", "0"), questions.Question{Text: "How long before departure must I be at the pier with a car?", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "zz-cars.md", Values: []string{"45 minutes"}}}}},
+	{diagnose.LostInRewriting, "a wrong glossary entry", diagnose.Alteration{Settings: map[string]string{"find.keep": "1", "query.feedback": "true", "query.share": "0.9", "query.words": "40", "query.chunks": "20"}, Glossary: []query.Entry{{Term: "brolly", Means: []string{"wheelchair", "lift", "ramp", "access guide", "step-free access"}}}}, questions.Question{Text: "brolly hire", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "brolly.md", Values: []string{"a brolly can be had"}}}}},
+	{diagnose.CrowdedOut, "a page that repeats another", set(), questions.Question{Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "sledge-copy.md", Values: []string{"sledges travel on the car deck"}}}}},
+	{diagnose.NotUsed, "replies too short", set("answer.words", "20"), questions.Question{Text: "What must I do with a jet ski on board?", Expect: []questions.Expectation{says("hand the key to the mate")}}},
+	{diagnose.Neighbour, "another passage is preferred", set("answer.sources", "1"), questions.Question{Text: "How long does the harbour tour take?", Expect: []questions.Expectation{figure("50 minutes")}}},
+	{diagnose.WrongPage, "right, from another page", set(), questions.Question{Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{says("car deck"), cites("/travel/luggage")}}},
+	{diagnose.WronglyRefused, "a bar too high", set("answer.bar", "1"), questions.Question{Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}}},
+	{diagnose.ShouldRefuse, "it answers", set("answer.bar", "0"), questions.Question{Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}},
+	{diagnose.ShouldAskBack, "asking back is off", set("answer.askBack", "false"), questions.Question{Text: "How much is a berth in the marina?", Expect: []questions.Expectation{{Kind: questions.AsksBack}}}},
+	{diagnose.RuleMissed, "no example like it", set(), questions.Question{Text: "My cousin fancies a wedding on the boat", Expect: []questions.Expectation{{Kind: questions.Follows, Values: []string{"Parties"}}}}},
+	{diagnose.RuleMisfired, "a rule before the sources", set(), questions.Question{Text: "Is there a discount for residents?", Expect: []questions.Expectation{{Kind: questions.NotMentions, Values: []string{"no discounts"}}}}},
+	{diagnose.MannerBreached, "too long", set(), questions.Question{Text: "May I bring my dog?", Expect: []questions.Expectation{{Kind: questions.Short, Values: []string{"5"}}}}},
+	{diagnose.MannerBreached, "in its own words", set("answer.turnTo", "Ask the boss."), questions.Question{Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}, {Kind: questions.NotMentions, Values: []string{"the boss"}}}}},
+	{diagnose.Doubtful, "the page says it otherwise", set(), questions.Question{Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("lead must be on dogs")}}},
+	{diagnose.Doubtful, "the page has changed since", set(), questions.Question{Text: "When does the museum open?", Expect: []questions.Expectation{cites("museum.md"), figure("10:30")}}},
 }
 
 // harbour is the demo site with what the plants need.
@@ -123,7 +124,7 @@ func TestPlantedFailuresAreTracedToTheirCauses(t *testing.T) {
 	for i, p := range plants {
 		p.q.ID = fmt.Sprint(i)
 		name := fmt.Sprintf("set %d", i)
-		_, err := a.Proving.PutQuestions(t.Context(), "c", name, []prove.Question{p.q})
+		_, err := a.Proving.PutQuestions(t.Context(), "c", name, []questions.Question{p.q})
 		require.NoError(t, err)
 		r, j, err := a.Proving.StartTry(t.Context(), "c", name, p.change, p.about)
 		require.NoError(t, err, p.about)
@@ -140,16 +141,16 @@ func TestPlantedFailuresAreTracedToTheirCauses(t *testing.T) {
 		}
 		assert.NotEmpty(t, x.Cause.Why)
 		if os.Getenv("CONFUSION") != "" {
-			cures := slices.ContainsFunc(x.Cause.Fixes, func(f prove.Fix) bool { return f.Cures })
+			cures := slices.ContainsFunc(x.Cause.Fixes, func(f diagnose.Fix) bool { return f.Cures })
 			fmt.Printf("%-16s -> %-16s %-34s cured by a fix: %v\n", p.cause, x.Cause.Cause, p.about, cures)
 		}
 	}
-	planted := map[prove.Cause]bool{prove.Unsupported: true} // by the test below
+	planted := map[diagnose.Cause]bool{diagnose.Unsupported: true} // by the test below
 	for _, p := range plants {
 		planted[p.cause] = true
 	}
-	for _, c := range prove.Causes() {
-		assert.True(t, planted[c], "nothing is planted for %s", c)
+	for _, c := range diagnose.Causes() {
+		assert.True(t, planted[c.Name], "nothing is planted for %s", c.Name)
 	}
 }
 
@@ -160,7 +161,7 @@ func TestWhatAModelInventsIsTheCause(t *testing.T) {
 	m.Answer.Unsupported = "mark"
 	_, err = a.Indexing.SaveMethod(t.Context(), "c", m)
 	require.NoError(t, err)
-	_, err = a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{{ID: "1", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{figure("£2.00")}}})
+	_, err = a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{{ID: "1", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{figure("£2.00")}}})
 	require.NoError(t, err)
 	r, j, err := a.Proving.StartRun(t.Context(), "c", "s")
 	require.NoError(t, err)
@@ -170,7 +171,7 @@ func TestWhatAModelInventsIsTheCause(t *testing.T) {
 	assert.Nil(t, results[0].Cause, "asking a model again costs money: it is done when somebody wants to know")
 	d, err := a.Proving.Cause(t.Context(), "c", r.ID, "1")
 	require.NoError(t, err)
-	assert.Equal(t, prove.Unsupported, d.Cause, "%s: %s", d.Why, results[0].Reply)
+	assert.Equal(t, diagnose.Unsupported, d.Cause, "%s: %s", d.Why, results[0].Reply)
 	again, err := a.Proving.Cause(t.Context(), "c", r.ID, "1")
 	require.NoError(t, err)
 	assert.Equal(t, d, again, "what was found is kept")

@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
 )
@@ -14,9 +14,9 @@ import (
 func TestTwoRunsAreCompared(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{
-		{ID: "lead", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"lead"}}}},
-		{ID: "cup", Text: "Who won the football world cup?", Expect: []prove.Expectation{{Kind: prove.Refuses}}},
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "lead", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"lead"}}}},
+		{ID: "cup", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}},
 	})
 	require.NoError(t, err)
 	run := func() string {

@@ -12,8 +12,8 @@ import (
 	"jolvex/core/doc"
 	"jolvex/core/index"
 	"jolvex/core/method"
-	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
@@ -26,13 +26,13 @@ func library(t *testing.T) *app.App {
 	t.Helper()
 	a := fresh(t)
 	create(t, a, "c")
-	var qs []prove.Question
+	var qs []questions.Question
 	for i, s := range strings.Split("dog|bicycle|kayak|pram|wheelchair|car|trailer|caravan|parcel|letter|piano|sheep", "|") {
 		text := fmt.Sprintf("# Taking a %s\n\nA %s costs £%d.50 each way.\n\n## Where it goes\n\nEvery %s stands at berth %d until the boat has left.\n", s, s, i+1, s, i+3)
 		_, err := a.Gathering.Upload(t.Context(), "c", s+".md", "", []byte(text))
 		require.NoError(t, err)
 		for k, ask := range []string{"How much is a " + s + "?", "At which berth is the " + s + "?"} {
-			q := expected(fmt.Sprintf("%s%d", s, k), ask, prove.Expectation{Kind: prove.Cites, Values: []string{s + ".md"}})
+			q := expected(fmt.Sprintf("%s%d", s, k), ask, questions.Expectation{Kind: questions.Cites, Values: []string{s + ".md"}})
 			q.Group = s
 			qs = append(qs, q)
 		}
@@ -110,8 +110,8 @@ func TestPlacingManyQuestions(t *testing.T) {
 	words := m.Find
 	words.Dense, words.DenseWords, words.Sentence = 0, 0, 0
 	got, err := a.Proving.Place(t.Context(), public, "c", []proving.Asking{
-		{ID: "1", Text: "How much is a dog?", Expect: []prove.Expectation{{Kind: prove.Cites, Values: []string{"dog.md"}}}},
-		{ID: "2", Text: "What does my puppy cost?", Expect: []prove.Expectation{{Kind: prove.Cites, Values: []string{"nowhere.md"}}}},
+		{ID: "1", Text: "How much is a dog?", Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"dog.md"}}}},
+		{ID: "2", Text: "What does my puppy cost?", Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"nowhere.md"}}}},
 		{ID: "3", Text: "piano"},
 	}, []asking.Variant{{}, {Find: &words}})
 	require.NoError(t, err)
@@ -138,7 +138,7 @@ func TestPinning(t *testing.T) {
 	got, err := a.Proving.Pin(t.Context(), "c", pin)
 	require.NoError(t, err)
 	require.Len(t, got.Expect, 1)
-	assert.Equal(t, prove.Reaches, got.Expect[0].Kind)
+	assert.Equal(t, questions.Reaches, got.Expect[0].Kind)
 	assert.Contains(t, got.Expect[0].Values[0], "piano")
 	pin.Passage = "stands at berth 13"
 	again, err := a.Proving.Pin(t.Context(), "c", pin)
@@ -282,7 +282,7 @@ func TestStudies(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"find.dense"}, ss[0].Stale)
 
-	_, err = a.Proving.PutQuestions(t.Context(), "c", "refusals", []prove.Question{expected("1", "Who won the cup?", prove.Expectation{Kind: prove.Refuses})})
+	_, err = a.Proving.PutQuestions(t.Context(), "c", "refusals", []questions.Question{expected("1", "Who won the cup?", questions.Expectation{Kind: questions.Refuses})})
 	require.NoError(t, err)
 	_, j, err = a.Proving.StartStudy(t.Context(), "c", "refusals", proving.StudyAblation)
 	require.NoError(t, err)

@@ -6,8 +6,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
 	"jolvex/internal/proving"
@@ -54,7 +54,7 @@ func TestTheDraftHasAHistory(t *testing.T) {
 func TestWhatWasMeasuredGoesWithAChange(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	setOf(t, a, "s", prove.Question{ID: "q", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{{Kind: prove.Refuses}}})
+	setOf(t, a, "s", questions.Question{ID: "q", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{{Kind: questions.Refuses}}})
 	r, j, err := a.Proving.StartRun(t.Context(), "c", "s")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)

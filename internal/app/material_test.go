@@ -8,8 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jolvex/core/prove"
+	"jolvex/core/diagnose"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
 	"jolvex/internal/proving"
@@ -17,7 +18,7 @@ import (
 )
 
 // tried runs a set of one question with a change, and gives what came of the question.
-func tried(t *testing.T, a *app.App, set string, change prove.Alteration) proving.Result {
+func tried(t *testing.T, a *app.App, set string, change diagnose.Alteration) proving.Result {
 	t.Helper()
 	r, j, err := a.Proving.StartTry(t.Context(), "c", set, change, "a change")
 	require.NoError(t, err)
@@ -29,19 +30,19 @@ func tried(t *testing.T, a *app.App, set string, change prove.Alteration) provin
 	return rs[0]
 }
 
-func setOf(t *testing.T, a *app.App, name string, q prove.Question) {
+func setOf(t *testing.T, a *app.App, name string, q questions.Question) {
 	t.Helper()
-	_, err := a.Proving.PutQuestions(t.Context(), "c", name, []prove.Question{q})
+	_, err := a.Proving.PutQuestions(t.Context(), "c", name, []questions.Question{q})
 	require.NoError(t, err)
 }
 
 func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	q := prove.Question{ID: "q", Text: "Is there a password for the wireless network?", Expect: []prove.Expectation{says("seagull2026")}}
+	q := questions.Question{ID: "q", Text: "Is there a password for the wireless network?", Expect: []questions.Expectation{says("seagull2026")}}
 	setOf(t, a, "s", q)
-	change := prove.Alteration{Settled: []prove.Settling{{Question: q.Text, Answer: "The password of the wireless network is seagull2026."}}}
-	assert.False(t, tried(t, a, "s", prove.Alteration{}).Verdict.Passed)
+	change := diagnose.Alteration{Settled: []diagnose.Settling{{Question: q.Text, Answer: "The password of the wireless network is seagull2026."}}}
+	assert.False(t, tried(t, a, "s", diagnose.Alteration{}).Verdict.Passed)
 
 	x := tried(t, a, "s", change)
 	assert.True(t, x.Verdict.Passed, x.Reply)
@@ -58,7 +59,7 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	runs, err := a.Proving.Runs(t.Context(), "c", "s")
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(runs), 2)
-	other := prove.Alteration{Settled: []prove.Settling{{Question: q.Text, Answer: "It is heron."}}}
+	other := diagnose.Alteration{Settled: []diagnose.Settling{{Question: q.Text, Answer: "It is heron."}}}
 	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: other, Run: runs[0].ID, Before: runs[1].ID})
 	assert.ErrorIs(t, err, fault.ErrInput, "another answer was tried")
 	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: change, Run: runs[0].ID, Before: runs[1].ID})
@@ -80,7 +81,7 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	x = tried(t, a, "s", change)
 	assert.False(t, x.Verdict.Passed)
 	assert.NotContains(t, x.Reply, "seagull2026")
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", prove.Alteration{Settled: []prove.Settling{{Question: " ", Answer: "x"}}}, "nothing")
+	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settled: []diagnose.Settling{{Question: " ", Answer: "x"}}}, "nothing")
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 
@@ -104,11 +105,11 @@ func TestAPageIsTriedAndThenGathered(t *testing.T) {
 	defer srv.Close()
 	a := fresh(t)
 	gather(t, a, "c", srv.URL)
-	setOf(t, a, "s", prove.Question{ID: "q", Text: "What does a sleeping cabin cost?", Expect: []prove.Expectation{cites("/cabins"), figure("£40")}})
-	x := tried(t, a, "s", prove.Alteration{})
+	setOf(t, a, "s", questions.Question{ID: "q", Text: "What does a sleeping cabin cost?", Expect: []questions.Expectation{cites("/cabins"), figure("£40")}})
+	x := tried(t, a, "s", diagnose.Alteration{})
 	require.False(t, x.Verdict.Passed)
 	require.NotNil(t, x.Cause)
-	require.Equal(t, prove.NotGathered, x.Cause.Cause)
+	require.Equal(t, diagnose.NotGathered, x.Cause.Cause)
 	fix := x.Cause.Fixes[0]
 	require.NotNil(t, fix.Change, "the page would be on the one host that is visited")
 	assert.Equal(t, []string{srv.URL + "/cabins"}, fix.Change.Pages)
@@ -121,13 +122,13 @@ func TestAPageIsTriedAndThenGathered(t *testing.T) {
 	assert.Equal(t, 1, n, "nothing is applied by trying")
 
 	for at, want := range map[string]string{"/secret": "robots.txt", "/shy": "not to be indexed", "/none": "404"} {
-		_, _, err := a.Proving.StartTry(t.Context(), "c", "s", prove.Alteration{Pages: []string{srv.URL + at}}, "a page")
+		_, _, err := a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{srv.URL + at}}, "a page")
 		require.ErrorIs(t, err, fault.ErrInput, at)
 		assert.ErrorContains(t, err, want)
 	}
 	other := httptest.NewServer(http.NotFoundHandler())
 	defer other.Close()
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", prove.Alteration{Pages: []string{other.URL}}, "a page")
+	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{other.URL}}, "a page")
 	assert.ErrorIs(t, err, fault.ErrInput, "a private host that no source may reach")
 
 	j, err := a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: *fix.Change})
@@ -142,18 +143,18 @@ func TestAPageIsTriedAndThenGathered(t *testing.T) {
 func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 	a := harbour(t)
 	lost := byPath(t, a, "c")["/lost-property"]
-	setOf(t, a, "lost", prove.Question{ID: "q", Text: "How long are lost things kept?", Expect: []prove.Expectation{figure("60 days")}})
-	x := tried(t, a, "lost", prove.Alteration{})
+	setOf(t, a, "lost", questions.Question{ID: "q", Text: "How long are lost things kept?", Expect: []questions.Expectation{figure("60 days")}})
+	x := tried(t, a, "lost", diagnose.Alteration{})
 	require.NotNil(t, x.Cause)
-	require.Equal(t, prove.LeftOut, x.Cause.Cause)
+	require.Equal(t, diagnose.LeftOut, x.Cause.Cause)
 	require.NotNil(t, x.Cause.Fixes[0].Change)
 	assert.Equal(t, []string{lost.ID}, x.Cause.Fixes[0].Change.TakeIn)
 	assert.True(t, tried(t, a, "lost", *x.Cause.Fixes[0].Change).Verdict.Passed)
 
-	setOf(t, a, "locker", prove.Question{ID: "q", Text: "What does the storm locker cost for a night?", Expect: []prove.Expectation{cites("lockers-2027.md"), figure("£7.00")}})
-	x = tried(t, a, "locker", prove.Alteration{})
+	setOf(t, a, "locker", questions.Question{ID: "q", Text: "What does the storm locker cost for a night?", Expect: []questions.Expectation{cites("lockers-2027.md"), figure("£7.00")}})
+	x = tried(t, a, "locker", diagnose.Alteration{})
 	require.NotNil(t, x.Cause)
-	require.Equal(t, prove.OutOfDate, x.Cause.Cause)
+	require.Equal(t, diagnose.OutOfDate, x.Cause.Cause)
 	require.NotNil(t, x.Cause.Fixes[0].Change)
 	assert.True(t, x.Cause.Fixes[0].Cures, "%+v", x.Cause.Fixes)
 	require.NotEmpty(t, x.Cause.Fixes[0].Change.LeaveOut)
@@ -162,12 +163,12 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 	drill, _, err := a.Indexing.Documents(t.Context(), "c", store.Filter{Text: "drill.md", Limit: 2})
 	require.NoError(t, err)
 	require.Len(t, drill, 1)
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "lost", prove.Alteration{TakeIn: []string{drill[0].ID}}, "staff only")
+	_, _, err = a.Proving.StartTry(t.Context(), "c", "lost", diagnose.Alteration{TakeIn: []string{drill[0].ID}}, "staff only")
 	assert.ErrorIs(t, err, fault.ErrInput, "what is for staff is not tried on everybody's questions")
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "lost", prove.Alteration{LeaveOut: []string{"nowhere"}}, "nothing")
+	_, _, err = a.Proving.StartTry(t.Context(), "c", "lost", diagnose.Alteration{LeaveOut: []string{"nowhere"}}, "nothing")
 	assert.ErrorIs(t, err, fault.ErrMissing)
 
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: prove.Alteration{TakeIn: []string{lost.ID}}})
+	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: diagnose.Alteration{TakeIn: []string{lost.ID}}})
 	require.NoError(t, err)
 	r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "How long are lost things kept?"})
 	require.NoError(t, err)
@@ -176,7 +177,7 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 
 func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
 	a := harbour(t)
-	setOf(t, a, "sledge", prove.Question{ID: "q", Text: "May I take a sledge on the boat?", Expect: []prove.Expectation{says("car deck"), cites("jetski.md"), {Kind: prove.Short, Values: []string{"400"}}}})
+	setOf(t, a, "sledge", questions.Question{ID: "q", Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{says("car deck"), cites("jetski.md"), {Kind: questions.Short, Values: []string{"400"}}}})
 	r, j, err := a.Proving.StartRun(t.Context(), "c", "sledge")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)

@@ -8,8 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
 	"jolvex/internal/proving"
@@ -18,15 +20,15 @@ import (
 func TestASetKeepsItsHistory(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	lead := prove.Question{ID: "lead", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("muzzle")}}
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{lead})
+	lead := questions.Question{ID: "lead", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("muzzle")}}
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{lead})
 	require.NoError(t, err)
-	lead.Expect = []prove.Expectation{says("lead")}
+	lead.Expect = []questions.Expectation{says("lead")}
 	_, err = a.Proving.Amend(t.Context(), "c", "s", lead, " ")
 	require.ErrorIs(t, err, fault.ErrInput, "a reason is asked for")
 	_, err = a.Proving.Amend(t.Context(), "c", "s", lead, "the page never spoke of muzzles")
 	require.NoError(t, err)
-	_, err = a.Proving.AddQuestions(t.Context(), "c", "s", []prove.Question{{ID: "lead", Text: "lead dogs", Expect: lead.Expect}}, "stress")
+	_, err = a.Proving.AddQuestions(t.Context(), "c", "s", []questions.Question{{ID: "lead", Text: "lead dogs", Expect: lead.Expect}}, "stress")
 	require.NoError(t, err)
 	h, err := a.Proving.SetHistory(t.Context(), "c", "s")
 	require.NoError(t, err)
@@ -50,9 +52,9 @@ func TestASetKeepsItsHistory(t *testing.T) {
 func TestAnExpectationWhoseSourceChangedIsFlagged(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{
-		{ID: "old", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("lead"), cites("animals.md")}},
-		{ID: "beside", Text: "Who won the cup?", Expect: []prove.Expectation{{Kind: prove.Refuses}}},
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "old", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("lead"), cites("animals.md")}},
+		{ID: "beside", Text: "Who won the cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}},
 	})
 	require.NoError(t, err)
 	ds, err := a.Proving.Doubts(t.Context(), "c", "s")
@@ -65,7 +67,7 @@ func TestAnExpectationWhoseSourceChangedIsFlagged(t *testing.T) {
 	require.Len(t, ds, 1)
 	assert.Equal(t, "old", ds[0].Question)
 	assert.Equal(t, "animals.md", ds[0].Address)
-	_, err = a.Proving.Amend(t.Context(), "c", "s", prove.Question{ID: "old", Text: "Must dogs wear a muzzle?", Expect: []prove.Expectation{says("muzzle"), cites("animals.md")}}, "the page changed")
+	_, err = a.Proving.Amend(t.Context(), "c", "s", questions.Question{ID: "old", Text: "Must dogs wear a muzzle?", Expect: []questions.Expectation{says("muzzle"), cites("animals.md")}}, "the page changed")
 	require.NoError(t, err)
 	ds, err = a.Proving.Doubts(t.Context(), "c", "s")
 	require.NoError(t, err)
@@ -85,9 +87,9 @@ func ran(t *testing.T, a *app.App, set string) (proving.Run, []proving.Result) {
 func TestAScriptIsPlayedWithExpectationsAtEveryTurn(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{
-		{ID: "talk", Text: "And must it be on a lead?", Expect: []prove.Expectation{says("on a lead")}, Script: []prove.ScriptLine{{Text: "How much is a dog?", Expect: []prove.Expectation{figure("£2.00")}}}},
-		{ID: "fails early", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("on a lead")}, Script: []prove.ScriptLine{{Text: "Who won the cup?", Expect: []prove.Expectation{says("Italy")}}}},
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "talk", Text: "And must it be on a lead?", Expect: []questions.Expectation{says("on a lead")}, Script: []questions.ScriptLine{{Text: "How much is a dog?", Expect: []questions.Expectation{figure("£2.00")}}}},
+		{ID: "fails early", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}, Script: []questions.ScriptLine{{Text: "Who won the cup?", Expect: []questions.Expectation{says("Italy")}}}},
 	})
 	require.NoError(t, err)
 	_, rs := ran(t, a, "s")
@@ -96,17 +98,17 @@ func TestAScriptIsPlayedWithExpectationsAtEveryTurn(t *testing.T) {
 	assert.Equal(t, 1, rs[0].Verdict.Findings[0].Turn)
 	assert.False(t, rs[1].Verdict.Passed, "the last reply is right, and one before it is not")
 	require.NotNil(t, rs[1].Cause)
-	assert.Equal(t, prove.NotGathered, rs[1].Cause.Cause, "the cause is that of the message that fails first")
+	assert.Equal(t, diagnose.NotGathered, rs[1].Cause.Cause, "the cause is that of the message that fails first")
 }
 
 func TestVariantsThatEndAlikeAreMeasured(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{
-		{ID: "1", Group: "g", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("on a lead")}, Answers: []string{"Dogs must be on a lead."}},
-		{ID: "2", Group: "g", Text: "lead dogs", Expect: []prove.Expectation{says("no such words")}},
-		{ID: "3", Group: "h", Text: "How much is a dog?", Expect: []prove.Expectation{figure("£2.00"), cites("animals.md")}},
-		{ID: "4", Group: "h", Text: "dog price", Expect: []prove.Expectation{figure("£2.00"), cites("animals.md")}},
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "1", Group: "g", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}, Answers: []string{"Dogs must be on a lead."}},
+		{ID: "2", Group: "g", Text: "lead dogs", Expect: []questions.Expectation{says("no such words")}},
+		{ID: "3", Group: "h", Text: "How much is a dog?", Expect: []questions.Expectation{figure("£2.00"), cites("animals.md")}},
+		{ID: "4", Group: "h", Text: "dog price", Expect: []questions.Expectation{figure("£2.00"), cites("animals.md")}},
 	})
 	require.NoError(t, err)
 	run, _ := ran(t, a, "s")
@@ -129,9 +131,9 @@ func TestCoverageTellsWhatNoQuestionReaches(t *testing.T) {
 	d := withDogs(t, a)
 	_, err := a.Gathering.Upload(t.Context(), "c", "parking.md", "", []byte("# Parking\n\nThe car park behind the school costs £4.00 a day. Is it full? Then turn back.\n"))
 	require.NoError(t, err)
-	_, err = a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{
-		{ID: "1", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{says("on a lead"), cites("animals.md")}},
-		{ID: "2", Text: "Is there a swimming pool?", Expect: []prove.Expectation{says("heated pool")}},
+	_, err = a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "1", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead"), cites("animals.md")}},
+		{ID: "2", Text: "Is there a swimming pool?", Expect: []questions.Expectation{says("heated pool")}},
 	})
 	require.NoError(t, err)
 	before, err := a.Proving.Coverage(t.Context(), "c", "s")
@@ -156,14 +158,14 @@ func TestCoverageTellsWhatNoQuestionReaches(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, ps)
 	assert.Equal(t, "parking.md", ps[0].Address, "what no question tests comes first")
-	_, err = a.Proving.AddQuestions(t.Context(), "c", "s", []prove.Question{ps[0].Question}, "proposed")
+	_, err = a.Proving.AddQuestions(t.Context(), "c", "s", []questions.Question{ps[0].Question}, "proposed")
 	require.NoError(t, err)
 	after, err := a.Proving.Proposals(t.Context(), "c")
 	require.NoError(t, err)
 	for _, p := range after {
 		assert.NotEqual(t, ps[0].Question.Text, p.Question.Text, "what a set asks already is not proposed")
 	}
-	vs, err := a.Proving.Stress(t.Context(), "c", prove.Question{ID: "x", Text: "How much is parking?", Expect: []prove.Expectation{figure("£4.00")}})
+	vs, err := a.Proving.Stress(t.Context(), "c", questions.Question{ID: "x", Text: "How much is parking?", Expect: []questions.Expectation{figure("£4.00")}})
 	require.NoError(t, err)
 	assert.NotEmpty(t, vs)
 }
@@ -171,7 +173,7 @@ func TestCoverageTellsWhatNoQuestionReaches(t *testing.T) {
 func TestSetsAndRunsAreWritten(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{{ID: "1", Text: "Must dogs be on a lead?", Turns: []query.Turn{}, Expect: []prove.Expectation{says("on a lead"), cites("animals.md")}}})
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{{ID: "1", Text: "Must dogs be on a lead?", Turns: []query.Turn{}, Expect: []questions.Expectation{says("on a lead"), cites("animals.md")}}})
 	require.NoError(t, err)
 	for form, want := range map[string]string{"jsonl": `"question":"Must dogs be on a lead?"`, "csv": "1,Must dogs be on a lead?,on a lead", "qrels": "1 0 animals.md 1", "squad": `"text":"on a lead"`} {
 		raw, err := a.Proving.ExportSet(t.Context(), "c", "s", form)
@@ -180,7 +182,7 @@ func TestSetsAndRunsAreWritten(t *testing.T) {
 	}
 	raw, err := a.Proving.ExportSet(t.Context(), "c", "s", "beir")
 	require.NoError(t, err)
-	m, err := prove.ReadSet(raw)
+	m, err := questions.ReadSet(raw)
 	require.NoError(t, err)
 	assert.Len(t, m.Questions, 1)
 	got, err := a.Proving.ImportQrels(t.Context(), "c", "s", []byte("1 0 /rules 1\n9 0 /x 1\n"))
@@ -204,7 +206,7 @@ func TestATryAppliesNothing(t *testing.T) {
 	withDogs(t, a)
 	asked(t, a, 2)
 	before, _ := ran(t, a, "s")
-	r, j, err := a.Proving.StartTry(t.Context(), "c", "s", prove.Alteration{Settings: map[string]string{"answer.bar": "1"}}, "a bar of 1")
+	r, j, err := a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settings: map[string]string{"answer.bar": "1"}}, "a bar of 1")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	m, err := a.Indexing.Method(t.Context(), "c")
@@ -215,7 +217,7 @@ func TestATryAppliesNothing(t *testing.T) {
 	assert.Equal(t, []string{"0", "1"}, got.Sums.Broken)
 	again, _ := ran(t, a, "s")
 	assert.Equal(t, before.ID, again.Before, "what was tried is no step of the draft")
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", prove.Alteration{Settings: map[string]string{"answer.bar": "9"}}, "x")
+	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settings: map[string]string{"answer.bar": "9"}}, "x")
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 
@@ -263,16 +265,16 @@ func TestWhatWasAskedIsProposed(t *testing.T) {
 	}
 	ps, err := a.Proving.Proposals(t.Context(), "c")
 	require.NoError(t, err)
-	var talk []prove.Proposal
+	var talk []questions.Proposal
 	for _, p := range ps {
-		if p.Kind == prove.FromTalk {
+		if p.Kind == questions.FromTalk {
 			talk = append(talk, p)
 		}
 	}
 	require.Len(t, talk, 2, "each question once, and no courtesy")
-	assert.Equal(t, prove.Refuses, talk[0].Question.Expect[0].Kind)
+	assert.Equal(t, questions.Refuses, talk[0].Question.Expect[0].Kind)
 	assert.Equal(t, []string{"animals.md"}, talk[1].Question.Expect[0].Values)
-	_, err = a.Proving.AddQuestions(t.Context(), "c", "s", []prove.Question{talk[0].Question, talk[1].Question}, "asked")
+	_, err = a.Proving.AddQuestions(t.Context(), "c", "s", []questions.Question{talk[0].Question, talk[1].Question}, "asked")
 	require.NoError(t, err)
 }
 
@@ -284,7 +286,7 @@ func TestQuestionsAddedAtOnceAreAllKept(t *testing.T) {
 	errs := make(chan error, n)
 	for i := range n {
 		go func() {
-			_, err := a.Proving.AddQuestions(t.Context(), "c", "s", []prove.Question{{ID: "asked", Text: fmt.Sprintf("Question %d?", i), Expect: []prove.Expectation{{Kind: prove.Refuses}}}}, "")
+			_, err := a.Proving.AddQuestions(t.Context(), "c", "s", []questions.Question{{ID: "asked", Text: fmt.Sprintf("Question %d?", i), Expect: []questions.Expectation{{Kind: questions.Refuses}}}}, "")
 			errs <- err
 		}()
 	}

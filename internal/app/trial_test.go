@@ -7,7 +7,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
 	"jolvex/internal/proving"
@@ -16,11 +18,11 @@ import (
 // asked is a set over the animals page and questions beside it.
 func asked(t *testing.T, a *app.App, n int) {
 	t.Helper()
-	var qs []prove.Question
+	var qs []questions.Question
 	for i := range n {
-		qs = append(qs, prove.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("Must dogs be on a lead, for the %dth time?", i), Expect: []prove.Expectation{says("lead")}})
+		qs = append(qs, questions.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("Must dogs be on a lead, for the %dth time?", i), Expect: []questions.Expectation{says("lead")}})
 	}
-	qs = append(qs, prove.Question{ID: "cup", Text: "Who won the football world cup?", Expect: []prove.Expectation{{Kind: prove.Refuses}}})
+	qs = append(qs, questions.Question{ID: "cup", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}})
 	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", qs)
 	require.NoError(t, err)
 }
@@ -67,7 +69,7 @@ func TestATrialFindsTheBetterMethodAndAppliesIt(t *testing.T) {
 	assert.InDelta(t, 1, got.Sums.Factors[0].Share, 1e-9)
 	assert.Equal(t, 1.0, got.Sums.Honest.Rate)
 
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: prove.Alteration{Settings: pick.Settings}, Note: "out of a trial", Trial: st.ID})
+	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: diagnose.Alteration{Settings: pick.Settings}, Note: "out of a trial", Trial: st.ID})
 	require.NoError(t, err)
 	h, err := a.Indexing.MethodHistory(t.Context(), "c")
 	require.NoError(t, err)

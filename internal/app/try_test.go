@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/core/rule"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
@@ -58,10 +58,10 @@ func TestTheSheetIsKept(t *testing.T) {
 func TestQuestionsAreWeighedForTheCurve(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []prove.Question{
-		{ID: "a", Text: "Must dogs be on a lead?", Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"lead"}}}},
-		{ID: "b", Text: "Who won the football world cup?", Expect: []prove.Expectation{{Kind: prove.Refuses}}},
-		{ID: "c", Text: "thanks", Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"welcome"}}}},
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "a", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"lead"}}}},
+		{ID: "b", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}},
+		{ID: "c", Text: "thanks", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"welcome"}}}},
 	})
 	require.NoError(t, err)
 	got, err := a.Proving.Weigh(t.Context(), public, "c", "s", 0, asking.Variant{})

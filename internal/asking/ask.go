@@ -198,7 +198,7 @@ func (as *Asker) Expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
-		e := Evidence{Candidate: c, Address: d.Address, Title: body.Title, Path: indexing.PathAt(body, c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
+		e := Evidence{Candidate: c, Address: d.Address, Title: body.Title, Path: body.PathAt(c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
 		if c.Parent.Len() > 0 {
 			e.Section = body.Of(c.Parent)
 		}
@@ -218,7 +218,7 @@ func (as *Asker) Expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
 		if clip := documents[e.Document].Media; clip != "" {
 			at = clip // what is said is cited at the moment at which it is said
 		}
-		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, indexing.LinkTo(at, body, s.Span), e.Title, indexing.PathAt(body, s.Span), s.Span, body.Of(s.Span)})
+		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, body.Link(at, s.Span), e.Title, body.PathAt(s.Span), s.Span, body.Of(s.Span)})
 	}
 	var err error
 	r.Left, err = as.leftOut(ctx, documents, t.Left)

@@ -113,7 +113,7 @@ func (as *Asker) leftOut(ctx context.Context, documents map[string]store.Documen
 		if err != nil {
 			return nil, fmt.Errorf("open what was left out: %w", err)
 		}
-		out = append(out, LeftOut{l, d.Address, body.Title, indexing.PathAt(body, l.Span), body.Of(l.Span)})
+		out = append(out, LeftOut{l, d.Address, body.Title, body.PathAt(l.Span), body.Of(l.Span)})
 	}
 	return out, nil
 }

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/extract"
 	"jolvex/core/index"
-	"jolvex/core/prove"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
 	"jolvex/internal/gather"
@@ -19,7 +19,7 @@ import (
 )
 
 // PutSettled writes a settled answer. One to the same question is replaced.
-func (ga *Gatherer) PutSettled(ctx context.Context, corpus string, s prove.Settling) error {
+func (ga *Gatherer) PutSettled(ctx context.Context, corpus string, s diagnose.Settling) error {
 	p, err := pairOf(s)
 	if err != nil {
 		return err
@@ -48,7 +48,7 @@ func (ga *Gatherer) PutSettled(ctx context.Context, corpus string, s prove.Settl
 	return ga.checkSoon(ctx, c.ID)
 }
 
-func pairOf(s prove.Settling) (extract.Pair, error) {
+func pairOf(s diagnose.Settling) (extract.Pair, error) {
 	p := extract.Pair{Question: strings.TrimSpace(s.Question), Answer: strings.TrimSpace(s.Answer)}
 	if p.Question == "" || p.Answer == "" || len(p.Question) > extract.MaxQuestion || len(p.Answer) > extract.MaxAnswer {
 		return p, fault.Input("a settled answer has a question of at most %d bytes and an answer of at most %d", extract.MaxQuestion, extract.MaxAnswer)
@@ -58,7 +58,7 @@ func pairOf(s prove.Settling) (extract.Pair, error) {
 
 // Bring fetches and reads what an alteration adds to the corpus, and keeps it as versions that no document has. What is left out, or
 // replaced by what is added, is named.
-func (ga *Gatherer) Bring(ctx context.Context, c store.Corpus, ch prove.Alteration) (store.Tried, error) {
+func (ga *Gatherer) Bring(ctx context.Context, c store.Corpus, ch diagnose.Alteration) (store.Tried, error) {
 	var out store.Tried
 	keep := func(b store.Brought, o store.Outcome) error {
 		if o.Content == nil {
@@ -209,7 +209,7 @@ func (ga *Gatherer) fetchOnce(ctx context.Context, c store.Corpus, address strin
 }
 
 // ApplyMaterial does to the corpus what an alteration says of its material.
-func (ga *Gatherer) ApplyMaterial(ctx context.Context, c store.Corpus, ch prove.Alteration) (*job.Job, error) {
+func (ga *Gatherer) ApplyMaterial(ctx context.Context, c store.Corpus, ch diagnose.Alteration) (*job.Job, error) {
 	for _, s := range ch.Settled {
 		if err := ga.PutSettled(ctx, c.ID, s); err != nil {
 			return nil, err
@@ -244,7 +244,7 @@ func (ga *Gatherer) ApplyMaterial(ctx context.Context, c store.Corpus, ch prove.
 }
 
 // SettledVersion is what a settled answer would be as a document that is only tried: its id, and the hash of its text.
-func (ga *Gatherer) SettledVersion(s prove.Settling) (document, version string, err error) {
+func (ga *Gatherer) SettledVersion(s diagnose.Settling) (document, version string, err error) {
 	p, err := pairOf(s)
 	if err != nil {
 		return "", "", err

@@ -9,13 +9,13 @@ import (
 
 	"jolvex/core/extract"
 	"jolvex/core/index"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/event"
 	"jolvex/internal/store"
 )
 
 // ImportTexts takes in the documents that came with a set, under its name.
-func (ga *Gatherer) ImportTexts(ctx context.Context, c store.Corpus, set string, ds []prove.Document) error {
+func (ga *Gatherer) ImportTexts(ctx context.Context, c store.Corpus, set string, ds []questions.Document) error {
 	s, err := ga.store.AddSource(ctx, c.ID, store.KindUpload, "files", index.Public, store.SourceSettings{})
 	if err != nil {
 		return err

@@ -13,7 +13,7 @@ import (
 	"jolvex/core/chunk"
 	"jolvex/core/doc"
 	"jolvex/core/method"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
@@ -190,7 +190,7 @@ func markSame(a, b []Layer) {
 // expectations are the passages that a corpus's question sets expect, as they are written there.
 type expectations []struct {
 	set      string
-	question prove.Question
+	question questions.Question
 }
 
 func (ix *Indexer) expected(ctx context.Context, corpus string) (expectations, error) {
@@ -207,7 +207,7 @@ func (ix *Indexer) expected(ctx context.Context, corpus string) (expectations, e
 		for _, q := range qs {
 			out = append(out, struct {
 				set      string
-				question prove.Question
+				question questions.Question
 			}{s.Name, q})
 		}
 	}
@@ -218,7 +218,7 @@ func (ix *Indexer) expected(ctx context.Context, corpus string) (expectations, e
 func (es expectations) of(address string, d *doc.Document) []Expected {
 	var out []Expected
 	for _, e := range es {
-		for _, s := range e.question.Passages(prove.Document{Address: address, Title: d.Title}, d) {
+		for _, s := range e.question.Passages(questions.Document{Address: address, Title: d.Title}, d) {
 			out = append(out, Expected{Span: s, Set: e.set, Question: e.question.ID, Text: e.question.Text})
 		}
 	}

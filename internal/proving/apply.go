@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
@@ -16,11 +17,11 @@ import (
 
 // Applied is an alteration that is brought into the draft, with what speaks for it.
 type Applied struct {
-	Change prove.Alteration `json:"change"`
-	Note   string           `json:"note,omitempty" maxLength:"300" doc:"What it is, in words"`
-	Run    string           `json:"run,omitempty" doc:"The run that tried it"`
-	Before string           `json:"before,omitempty" doc:"The run that this one is compared with"`
-	Trial  string           `json:"trial,omitempty" doc:"The trial that it comes from"`
+	Change diagnose.Alteration `json:"change"`
+	Note   string              `json:"note,omitempty" maxLength:"300" doc:"What it is, in words"`
+	Run    string              `json:"run,omitempty" doc:"The run that tried it"`
+	Before string              `json:"before,omitempty" doc:"The run that this one is compared with"`
+	Trial  string              `json:"trial,omitempty" doc:"The trial that it comes from"`
 }
 
 // ApplyChange brings an alteration into the draft, and what it says of the material into the corpus; what was measured of it goes
@@ -122,7 +123,7 @@ func (pv *Prover) triedBy(ctx context.Context, c store.Corpus, x Applied) error 
 }
 
 // trialled words what a trial measured of the settings of a change.
-func trialled(s store.Study, change prove.Alteration) (*store.Measured, error) {
+func trialled(s store.Study, change diagnose.Alteration) (*store.Measured, error) {
 	var t TrialOutcome
 	if err := json.Unmarshal(s.Outcome, &t); err != nil {
 		return nil, fmt.Errorf("read what came of trial %s: %w", s.ID, err)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
 	"jolvex/internal/store"
@@ -21,10 +22,10 @@ type Compared struct {
 
 // ReplyPair is one question with its replies in two runs.
 type ReplyPair struct {
-	Question prove.Question `json:"question"`
-	Change   string         `json:"change" enum:"fixed,broken,failing"`
-	Before   string         `json:"before"`
-	After    string         `json:"after"`
+	Question questions.Question `json:"question"`
+	Change   string             `json:"change" enum:"fixed,broken,failing"`
+	Before   string             `json:"before"`
+	After    string             `json:"after"`
 }
 
 // CompareRuns compares two runs of a corpus: the earlier one first.
@@ -54,7 +55,7 @@ func (pv *Prover) CompareRuns(ctx context.Context, corpus, before, after string)
 	}
 	out.Before, out.After = runView(runs[0], ""), runView(runs[1], "")
 	out.Settings = indexing.SettingPairs(runs[0].Method, runs[1].Method)
-	questions := map[string]prove.Question{}
+	questions := map[string]questions.Question{}
 	for _, j := range js[1] {
 		questions[j.Question.ID] = j.Question
 	}

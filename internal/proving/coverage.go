@@ -6,9 +6,11 @@ import (
 	"fmt"
 	"slices"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/doc"
 	"jolvex/core/index"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
+	"jolvex/core/text"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
@@ -68,7 +70,7 @@ func (pv *Prover) Coverage(ctx context.Context, corpus, set string) (Coverage, e
 	if err != nil {
 		return out, err
 	}
-	lib, err := pv.libraryOf(ctx, c, b.View)
+	lib, err := pv.corpusOf(ctx, c, b.View)
 	if err != nil {
 		return out, err
 	}
@@ -83,7 +85,7 @@ func (pv *Prover) Coverage(ctx context.Context, corpus, set string) (Coverage, e
 		if x.Failed == "" && !x.Verdict.Passed {
 			failed[x.Question] = true
 		}
-		if x.Cause != nil && x.Cause.Cause == prove.NotGathered && x.Position < len(run.Questions) {
+		if x.Cause != nil && x.Cause.Cause == diagnose.NotGathered && x.Position < len(run.Questions) {
 			out.Uncovered = append(out.Uncovered, run.Questions[x.Position].Text)
 		}
 		used(uses, at, x)
@@ -91,7 +93,7 @@ func (pv *Prover) Coverage(ctx context.Context, corpus, set string) (Coverage, e
 	for i := range uses {
 		u := &uses[i]
 		for _, q := range qs {
-			if expects(q, prove.Document{Address: u.Address, Title: u.Title}) {
+			if expects(q, questions.Document{Address: u.Address, Title: u.Title}) {
 				u.Tested++
 				u.Asks = append(u.Asks, q.ID)
 				if failed[q.ID] {
@@ -117,13 +119,13 @@ func (pv *Prover) Coverage(ctx context.Context, corpus, set string) (Coverage, e
 }
 
 // documentsInUse lists the documents that public replies can draw on, with their chunks in order, and where each is in the list.
-func documentsInUse(lib *library, v *index.View) ([]DocumentUse, map[string]int) {
+func documentsInUse(lib *diagnose.Corpus, v *index.View) ([]DocumentUse, map[string]int) {
 	var uses []DocumentUse
 	at := map[string]int{}
-	for _, d := range lib.documents {
-		if len(lib.chunks[d.ID]) > 0 {
-			at[d.ID] = len(uses)
-			uses = append(uses, DocumentUse{Document: d.ID, Address: d.Address, Title: d.Title, Strata: []UseOf{}, Asks: []string{}})
+	for _, d := range lib.Members {
+		if len(lib.Chunks[d.Document]) > 0 {
+			at[d.Document] = len(uses)
+			uses = append(uses, DocumentUse{Document: d.Document, Address: d.Address, Title: d.Title, Strata: []UseOf{}, Asks: []string{}})
 		}
 	}
 	v.Each(func(_ int, e *index.Entry) bool {
@@ -186,9 +188,9 @@ func used(uses []DocumentUse, at map[string]int, x store.Result) {
 	}
 }
 
-func expects(q prove.Question, d prove.Document) bool {
-	return slices.ContainsFunc(q.Expect, func(e prove.Expectation) bool {
-		return e.Kind == prove.Cites && d.Is(e.Values) || e.Kind == prove.Reaches && d.Is([]string{e.Document})
+func expects(q questions.Question, d questions.Document) bool {
+	return slices.ContainsFunc(q.Expect, func(e questions.Expectation) bool {
+		return e.Kind == questions.Cites && d.Is(e.Values) || e.Kind == questions.Reaches && d.Is([]string{e.Document})
 	})
 }
 
@@ -212,7 +214,7 @@ const mostProposals = 200
 
 // Proposals reads the documents that public replies can draw on for questions that they answer; those of documents that no set
 // tests come first, and what a set asks already is left out.
-func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposal, error) {
+func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]questions.Proposal, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -221,7 +223,7 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposa
 	if err != nil {
 		return nil, err
 	}
-	lib, err := pv.libraryOf(ctx, c, b.View)
+	lib, err := pv.corpusOf(ctx, c, b.View)
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +231,7 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposa
 	if err != nil {
 		return nil, err
 	}
-	var all []prove.Question
+	var all []questions.Question
 	asks := map[string]bool{}
 	for _, s := range sets {
 		qs, err := pv.store.Questions(ctx, s.ID)
@@ -238,13 +240,13 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposa
 		}
 		all = append(all, qs...)
 		for _, q := range qs {
-			asks[flatWords(q.Text)] = true
+			asks[text.Flat(q.Text)] = true
 		}
 	}
 	covered := map[string]bool{}
-	out := []prove.Proposal{}
-	for _, d := range lib.documents {
-		if len(lib.chunks[d.ID]) == 0 {
+	out := []questions.Proposal{}
+	for _, d := range lib.Members {
+		if len(lib.Chunks[d.Document]) == 0 {
 			continue
 		}
 		if err := ctx.Err(); err != nil {
@@ -254,11 +256,11 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposa
 		if err != nil {
 			return nil, fmt.Errorf("read %s for proposals: %w", d.Address, err)
 		}
-		about := prove.Document{Address: d.Address, Title: d.Title}
-		covered[d.ID] = slices.ContainsFunc(all, func(q prove.Question) bool { return expects(q, about) })
-		for _, p := range prove.Propose(about, body) {
-			if !asks[flatWords(p.Question.Text)] {
-				p.Document, p.Version = d.ID, d.Version
+		about := questions.Document{Address: d.Address, Title: d.Title}
+		covered[d.Document] = slices.ContainsFunc(all, func(q questions.Question) bool { return expects(q, about) })
+		for _, p := range questions.Propose(about, body) {
+			if !asks[text.Flat(p.Question.Text)] {
+				p.Document, p.Version = d.Document, d.Version
 				out = append(out, p)
 			}
 		}
@@ -267,7 +269,7 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposa
 	if err != nil {
 		return nil, err
 	}
-	prove.Favour(out, func(d string) bool { return covered[d] })
+	questions.Favour(out, func(d string) bool { return covered[d] })
 	return append(talk, out[:min(len(out), mostProposals)]...), nil
 }
 
@@ -275,21 +277,21 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]prove.Proposa
 const mostAsked = 50
 
 // fromTalk proposes what was asked lately and no set asks.
-func (pv *Prover) fromTalk(ctx context.Context, corpus string, lib *library, asks map[string]bool) ([]prove.Proposal, error) {
+func (pv *Prover) fromTalk(ctx context.Context, corpus string, lib *diagnose.Corpus, asks map[string]bool) ([]questions.Proposal, error) {
 	ts, err := pv.store.Asked(ctx, corpus, mostAsked)
 	if err != nil {
 		return nil, err
 	}
-	known := map[string]store.Document{}
-	for _, d := range lib.documents {
-		known[d.ID] = d
+	known := map[string]diagnose.Member{}
+	for _, d := range lib.Members {
+		known[d.Document] = d
 	}
-	out := []prove.Proposal{}
+	out := []questions.Proposal{}
 	for i, t := range ts {
-		if asks[flatWords(t.Question)] {
+		if asks[text.Flat(t.Question)] {
 			continue
 		}
-		p := prove.Proposal{Kind: prove.FromTalk, Answer: t.Text()}
+		p := questions.Proposal{Kind: questions.FromTalk, Answer: t.Text()}
 		for _, s := range t.Reply {
 			if s.Candidate >= 0 {
 				c := t.Candidates[s.Candidate]
@@ -299,7 +301,7 @@ func (pv *Prover) fromTalk(ctx context.Context, corpus string, lib *library, ask
 			}
 		}
 		var ok bool
-		if p.Question, ok = prove.FromReply(t, prove.Document{Address: p.Address}); !ok {
+		if p.Question, ok = questions.FromReply(t, questions.Document{Address: p.Address}); !ok {
 			continue
 		}
 		p.Question.ID = fmt.Sprintf("asked %d", len(ts)-i)
@@ -309,7 +311,7 @@ func (pv *Prover) fromTalk(ctx context.Context, corpus string, lib *library, ask
 }
 
 // Stress proposes variants of one question of a set that try to make the assistant fail.
-func (pv *Prover) Stress(ctx context.Context, corpus string, q prove.Question) ([]prove.Question, error) {
+func (pv *Prover) Stress(ctx context.Context, corpus string, q questions.Question) ([]questions.Question, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -322,5 +324,5 @@ func (pv *Prover) Stress(ctx context.Context, corpus string, q prove.Question) (
 		return nil, err
 	}
 	v := s.Snapshot.Load().See(index.Public)
-	return prove.Stress(q, func(stem string) float64 { return index.Rarity(v.Chunks(), v.Frequency(stem)) }), nil
+	return questions.Stress(q, func(stem string) float64 { return index.Rarity(v.Chunks(), v.Frequency(stem)) }), nil
 }

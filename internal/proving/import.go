@@ -4,7 +4,7 @@ import (
 	"context"
 	"strings"
 
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/fault"
 )
 
@@ -25,7 +25,7 @@ func (pv *Prover) ImportSet(ctx context.Context, corpus, set string, body []byte
 	if err != nil {
 		return ImportedSet{}, err
 	}
-	m, err := prove.ReadSet(body)
+	m, err := questions.ReadSet(body)
 	if err != nil {
 		return ImportedSet{}, fault.Input("%v", err)
 	}

@@ -8,8 +8,8 @@ import (
 	"jolvex/core/answer"
 	"jolvex/core/doc"
 	"jolvex/core/find"
-	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/core/text"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
@@ -17,10 +17,10 @@ import (
 
 // Asking is one question of a batch. Without expectations its best chunk is all that is told.
 type Asking struct {
-	ID     string              `json:"id" maxLength:"200"`
-	Text   string              `json:"question" maxLength:"4000"`
-	Turns  []query.Turn        `json:"turns,omitempty" maxItems:"50" nullable:"false"`
-	Expect []prove.Expectation `json:"expect,omitempty" maxItems:"50" nullable:"false"`
+	ID     string                  `json:"id" maxLength:"200"`
+	Text   string                  `json:"question" maxLength:"4000"`
+	Turns  []query.Turn            `json:"turns,omitempty" maxItems:"50" nullable:"false"`
+	Expect []questions.Expectation `json:"expect,omitempty" maxItems:"50" nullable:"false"`
 }
 
 // Placed is how a question fares under each of the variants asked for.
@@ -54,10 +54,10 @@ func (pv *Prover) Place(ctx context.Context, who asking.Caller, corpus string, q
 		return nil, err
 	}
 	out := make([]Placed, len(qs))
-	asked := make([]prove.Question, len(qs))
+	asked := make([]questions.Question, len(qs))
 	for i, q := range qs {
 		out[i] = Placed{ID: q.ID, Text: q.Text, Under: make([]Under, len(vs))}
-		asked[i] = prove.Question{ID: q.ID, Text: q.Text, Turns: q.Turns, Expect: q.Expect}
+		asked[i] = questions.Question{ID: q.ID, Text: q.Text, Turns: q.Turns, Expect: q.Expect}
 	}
 	for k, v := range vs {
 		m, err := v.Apply(c.Method)
@@ -69,7 +69,7 @@ func (pv *Prover) Place(ctx context.Context, who asking.Caller, corpus string, q
 			return nil, err
 		}
 		b.Filter = v.Filter
-		err = pv.eachQuestion(ctx, asked, func(int) {}, func(i int, q prove.Question) error {
+		err = pv.eachQuestion(ctx, asked, func(int) {}, func(i int, q questions.Question) error {
 			var err error
 			out[i].Under[k], err = pv.place(ctx, q, b)
 			return err
@@ -81,7 +81,7 @@ func (pv *Prover) Place(ctx context.Context, who asking.Caller, corpus string, q
 	return out, nil
 }
 
-func (pv *Prover) place(ctx context.Context, q prove.Question, b answer.Bench) (Under, error) {
+func (pv *Prover) place(ctx context.Context, q questions.Question, b answer.Bench) (Under, error) {
 	out := Under{Rank: -1, Path: []string{}}
 	_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, false)
 	if err != nil {
@@ -113,35 +113,35 @@ type Pin struct {
 
 // Pin makes an expectation of a candidate: from now on the search should reach this passage for this question. A question
 // that the set holds already gets the passage in place of the one it had.
-func (pv *Prover) Pin(ctx context.Context, corpus string, p Pin) (prove.Question, error) {
+func (pv *Prover) Pin(ctx context.Context, corpus string, p Pin) (questions.Question, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
-		return prove.Question{}, err
+		return questions.Question{}, err
 	}
 	d, err := pv.store.Document(ctx, p.Document)
 	if err == nil && d.Corpus != c.ID {
 		err = fmt.Errorf("document %s: %w", p.Document, fault.ErrMissing)
 	}
 	if err != nil {
-		return prove.Question{}, err
+		return questions.Question{}, err
 	}
 	body, err := pv.index.Version(ctx, p.Version)
 	if err != nil {
-		return prove.Question{}, err
+		return questions.Question{}, err
 	}
 	if p.Passage == "" {
 		p.Passage = mostTold(body, p.Span, p.Question)
 	}
 	if p.Passage == "" {
-		return prove.Question{}, fault.Input("there is no text at that place")
+		return questions.Question{}, fault.Input("there is no text at that place")
 	}
 	pv.sets.Lock()
 	defer pv.sets.Unlock()
 	qs, err := pv.questionsOf(ctx, c.ID, p.Set)
 	if err != nil {
-		return prove.Question{}, err
+		return questions.Question{}, err
 	}
-	want := prove.Expectation{Kind: prove.Reaches, Values: []string{p.Passage}, Document: d.Address}
+	want := questions.Expectation{Kind: questions.Reaches, Values: []string{p.Passage}, Document: d.Address}
 	at := -1
 	for i, q := range qs {
 		if strings.EqualFold(strings.TrimSpace(q.Text), strings.TrimSpace(p.Question)) && len(q.Turns) == len(p.Turns) {
@@ -150,11 +150,11 @@ func (pv *Prover) Pin(ctx context.Context, corpus string, p Pin) (prove.Question
 	}
 	if at < 0 {
 		at = len(qs)
-		qs = append(qs, prove.Question{ID: freshID(qs), Text: strings.TrimSpace(p.Question), Turns: p.Turns, Tags: []string{"pinned"}})
+		qs = append(qs, questions.Question{ID: freshID(qs), Text: strings.TrimSpace(p.Question), Turns: p.Turns, Tags: []string{"pinned"}})
 	}
-	var kept []prove.Expectation
+	var kept []questions.Expectation
 	for _, e := range qs[at].Expect {
-		if e.Kind != prove.Reaches && e.Kind != prove.Refuses {
+		if e.Kind != questions.Reaches && e.Kind != questions.Refuses {
 			kept = append(kept, e)
 		}
 	}
@@ -163,7 +163,7 @@ func (pv *Prover) Pin(ctx context.Context, corpus string, p Pin) (prove.Question
 	return qs[at], err
 }
 
-func (pv *Prover) questionsOf(ctx context.Context, corpus, set string) ([]prove.Question, error) {
+func (pv *Prover) questionsOf(ctx context.Context, corpus, set string) ([]questions.Question, error) {
 	sets, err := pv.store.QuestionSets(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -177,7 +177,7 @@ func (pv *Prover) questionsOf(ctx context.Context, corpus, set string) ([]prove.
 }
 
 // freshID is an id that no question of a set has.
-func freshID(qs []prove.Question) string {
+func freshID(qs []questions.Question) string {
 	taken := map[string]bool{}
 	for _, q := range qs {
 		taken[q.ID] = true

@@ -6,7 +6,9 @@ import (
 	"slices"
 	"sort"
 
+	"jolvex/core/diagnose"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
@@ -15,11 +17,11 @@ import (
 
 // QuestionSet is a question set as callers see it.
 type QuestionSet struct {
-	ID        string           `json:"id"`
-	Name      string           `json:"name"`
-	Version   string           `json:"version"`
-	Count     int              `json:"count"`
-	Questions []prove.Question `json:"questions,omitempty" nullable:"false"`
+	ID        string               `json:"id"`
+	Name      string               `json:"name"`
+	Version   string               `json:"version"`
+	Count     int                  `json:"count"`
+	Questions []questions.Question `json:"questions,omitempty" nullable:"false"`
 }
 
 // QuestionSets lists a corpus's sets.
@@ -54,13 +56,13 @@ func (pv *Prover) QuestionSet(ctx context.Context, corpus, set string) (Question
 }
 
 // PutQuestions makes or replaces a set. All questions must be in order, or none goes in.
-func (pv *Prover) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question) (QuestionSet, error) {
+func (pv *Prover) PutQuestions(ctx context.Context, corpus, name string, qs []questions.Question) (QuestionSet, error) {
 	return pv.PutQuestionsBecause(ctx, corpus, name, qs, "")
 }
 
 // ReplaceQuestions replaces a set that is still the version that the caller has read; ErrChanged, wrapped, when somebody has
 // changed it meanwhile. Without a version, it replaces whatever is there.
-func (pv *Prover) ReplaceQuestions(ctx context.Context, corpus, name, version string, qs []prove.Question) (QuestionSet, error) {
+func (pv *Prover) ReplaceQuestions(ctx context.Context, corpus, name, version string, qs []questions.Question) (QuestionSet, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return QuestionSet{}, err
@@ -80,7 +82,7 @@ func (pv *Prover) ReplaceQuestions(ctx context.Context, corpus, name, version st
 }
 
 // PutQuestionsBecause does as PutQuestions, and keeps why.
-func (pv *Prover) PutQuestionsBecause(ctx context.Context, corpus, name string, qs []prove.Question, why string) (QuestionSet, error) {
+func (pv *Prover) PutQuestionsBecause(ctx context.Context, corpus, name string, qs []questions.Question, why string) (QuestionSet, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return QuestionSet{}, err
@@ -158,13 +160,13 @@ func (pv *Prover) Runs(ctx context.Context, corpus, set string) ([]Run, error) {
 
 // Result is one question of a run with its verdict.
 type Result struct {
-	Question prove.Question   `json:"question"`
-	Verdict  prove.Verdict    `json:"verdict"`
-	Change   prove.Change     `json:"change" enum:"fixed,broken,new," doc:"Against the run before"`
-	Reply    string           `json:"reply"`
-	Millis   float64          `json:"millis"`
-	Failed   string           `json:"failed" doc:"Why it could not be judged"`
-	Cause    *prove.Diagnosis `json:"cause,omitempty" doc:"Why it failed, once that was looked into"`
+	Question questions.Question  `json:"question"`
+	Verdict  prove.Verdict       `json:"verdict"`
+	Change   prove.Change        `json:"change" enum:"fixed,broken,new," doc:"Against the run before"`
+	Reply    string              `json:"reply"`
+	Millis   float64             `json:"millis"`
+	Failed   string              `json:"failed" doc:"Why it could not be judged"`
+	Cause    *diagnose.Diagnosis `json:"cause,omitempty" doc:"Why it failed, once that was looked into"`
 }
 
 // RunResults gives a run with its results, compared with the run of the same set before it.
@@ -256,7 +258,7 @@ func (pv *Prover) verdictsBefore(ctx context.Context, r store.Run, out *Run) (ma
 }
 
 // Wanted finds where what a question of a run expects stands, and how far it came in the reply. It looks at the corpus as it is now.
-func (pv *Prover) Wanted(ctx context.Context, corpus, run, question string) ([]prove.Wanted, error) {
+func (pv *Prover) Wanted(ctx context.Context, corpus, run, question string) ([]diagnose.Wanted, error) {
 	r, err := pv.runOf(ctx, corpus, run)
 	if err != nil {
 		return nil, err
@@ -277,12 +279,12 @@ func (pv *Prover) Wanted(ctx context.Context, corpus, run, question string) ([]p
 	if err != nil {
 		return nil, err
 	}
-	lib, err := pv.libraryOf(ctx, c, b.View)
+	lib, err := pv.corpusOf(ctx, c, b.View)
 	if err != nil {
 		return nil, err
 	}
 	q, seen := r.Questions[rs[at].Position], prove.Seen{Trail: rs[at].Trail}
-	return prove.LookFor(ctx, q, seen, &probe{pv: pv, ctx: ctx, c: c, lib: lib, b: b, m: r.Method, q: q, seen: seen})
+	return diagnose.LookFor(ctx, q, seen, &probe{Corpus: lib, pv: pv, corpus: c, b: b, m: r.Method, q: q})
 }
 
 // ResultReply opens the evidence trail of one question of a run.

@@ -6,7 +6,8 @@ import (
 	"context"
 	"sync"
 
-	"jolvex/core/prove"
+	"jolvex/core/diagnose"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/event"
 	"jolvex/internal/indexing"
@@ -17,13 +18,13 @@ import (
 // Material is what proving needs of gathering: what an alteration adds to a corpus or takes out of it, tried or done.
 type Material interface {
 	// Bring fetches and reads what an alteration adds, and keeps it as versions that no document has.
-	Bring(ctx context.Context, c store.Corpus, change prove.Alteration) (store.Tried, error)
+	Bring(ctx context.Context, c store.Corpus, change diagnose.Alteration) (store.Tried, error)
 	// ApplyMaterial does to the corpus what an alteration says of its material. A job that it takes is given.
-	ApplyMaterial(ctx context.Context, c store.Corpus, change prove.Alteration) (*job.Job, error)
+	ApplyMaterial(ctx context.Context, c store.Corpus, change diagnose.Alteration) (*job.Job, error)
 	// SettledVersion is what a settled answer would be as a document that is only tried: its id, and the hash of its text.
-	SettledVersion(s prove.Settling) (document, version string, err error)
+	SettledVersion(s diagnose.Settling) (document, version string, err error)
 	// ImportTexts takes in the documents that came with a set, under its name.
-	ImportTexts(ctx context.Context, c store.Corpus, set string, ds []prove.Document) error
+	ImportTexts(ctx context.Context, c store.Corpus, set string, ds []questions.Document) error
 }
 
 // Prover proves for all corpora.

@@ -6,9 +6,11 @@ import (
 	"runtime"
 
 	"jolvex/core/answer"
+	"jolvex/core/diagnose"
 	"jolvex/core/index"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
@@ -19,7 +21,7 @@ import (
 
 // StartRun freezes the set and the draft, and queues the run.
 func (pv *Prover) StartRun(ctx context.Context, corpus, set string) (Run, job.Job, error) {
-	return pv.start(ctx, corpus, set, prove.Alteration{}, "", 1)
+	return pv.start(ctx, corpus, set, diagnose.Alteration{}, "", 1)
 }
 
 // mostRepeats is how often a question may be asked in one run.
@@ -31,16 +33,16 @@ func (pv *Prover) StartRepeated(ctx context.Context, corpus, set string, repeats
 	if repeats < 1 || repeats > mostRepeats {
 		return Run{}, job.Job{}, fault.Input("a question is asked 1 to %d times, not %d", mostRepeats, repeats)
 	}
-	return pv.start(ctx, corpus, set, prove.Alteration{}, "", repeats)
+	return pv.start(ctx, corpus, set, diagnose.Alteration{}, "", repeats)
 }
 
 // StartTry freezes the set and the draft as an alteration would leave it, and queues the run. Nothing is applied; note says what
 // is tried.
-func (pv *Prover) StartTry(ctx context.Context, corpus, set string, change prove.Alteration, note string) (Run, job.Job, error) {
+func (pv *Prover) StartTry(ctx context.Context, corpus, set string, change diagnose.Alteration, note string) (Run, job.Job, error) {
 	return pv.start(ctx, corpus, set, change, note, 1)
 }
 
-func (pv *Prover) start(ctx context.Context, corpus, set string, change prove.Alteration, note string, repeats int) (Run, job.Job, error) {
+func (pv *Prover) start(ctx context.Context, corpus, set string, change diagnose.Alteration, note string, repeats int) (Run, job.Job, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Run{}, job.Job{}, err
@@ -151,7 +153,7 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 
 // judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
 // most of the replies do, and the first reply that ended so stands for it.
-func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q prove.Question, repeats int) store.Result {
+func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q questions.Question, repeats int) store.Result {
 	out := store.Result{Position: at, Question: q.ID}
 	s, v, ms, err := pv.examine(ctx, b, q)
 	if err != nil {
@@ -179,7 +181,7 @@ func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q prove.Que
 }
 
 // examine plays a question's script, puts the question, and judges what comes. The time is that of the last reply.
-func (pv *Prover) examine(ctx context.Context, b answer.Bench, q prove.Question) (prove.Seen, prove.Verdict, float64, error) {
+func (pv *Prover) examine(ctx context.Context, b answer.Bench, q questions.Question) (prove.Seen, prove.Verdict, float64, error) {
 	turns := q.Turns
 	var earlier []prove.Finding
 	for i, line := range q.Script {
@@ -209,7 +211,7 @@ func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []
 		if err != nil {
 			return s, ms, err
 		}
-		d := prove.Document{Address: cand.Address, Title: body.Title, Text: body.Of(cand.Evidence())}
+		d := questions.Document{Address: cand.Address, Title: body.Title, Text: body.Of(cand.Evidence())}
 		s.Documents = append(s.Documents, d)
 	}
 	for i, x := range t.Reply {

@@ -10,7 +10,7 @@ import (
 	"strings"
 
 	"jolvex/core/index"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
@@ -56,15 +56,15 @@ func (pv *Prover) SetHistory(ctx context.Context, corpus, set string) ([]SetVers
 	return out, nil
 }
 
-func byID(qs []prove.Question) map[string]prove.Question {
-	m := make(map[string]prove.Question, len(qs))
+func byID(qs []questions.Question) map[string]questions.Question {
+	m := make(map[string]questions.Question, len(qs))
 	for _, q := range qs {
 		m[q.ID] = q
 	}
 	return m
 }
 
-func (pv *Prover) setVersions(ctx context.Context, corpus, set string) ([]store.SetVersion, [][]prove.Question, error) {
+func (pv *Prover) setVersions(ctx context.Context, corpus, set string) ([]store.SetVersion, [][]questions.Question, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, nil, err
@@ -77,7 +77,7 @@ func (pv *Prover) setVersions(ctx context.Context, corpus, set string) ([]store.
 	if err != nil {
 		return nil, nil, err
 	}
-	lists := make([][]prove.Question, len(vs))
+	lists := make([][]questions.Question, len(vs))
 	for i, v := range vs {
 		if lists[i], err = pv.store.QuestionsOf(v); err != nil {
 			return nil, nil, err
@@ -142,11 +142,7 @@ func (pv *Prover) Doubts(ctx context.Context, corpus, set string) ([]Doubt, erro
 	if err != nil {
 		return nil, err
 	}
-	s, err := pv.index.Shelf(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	lib, err := pv.libraryOf(ctx, c, s.Snapshot.Load().See(index.Public))
+	ds, err := pv.documents(ctx, c)
 	if err != nil {
 		return nil, err
 	}
@@ -160,9 +156,9 @@ func (pv *Prover) Doubts(ctx context.Context, corpus, set string) ([]Doubt, erro
 		}
 	}
 	for _, q := range lists[0] {
-		for _, d := range lib.documents {
+		for _, d := range ds {
 			gone := d.State == store.Failed || d.State == store.LeftOut
-			if d.ChangedAt > written[q.ID] && expects(q, prove.Document{Address: d.Address, Title: d.Title}) {
+			if d.ChangedAt > written[q.ID] && expects(q, questions.Document{Address: d.Address, Title: d.Title}) {
 				out = append(out, Doubt{q.ID, written[q.ID], d.ID, d.Address, d.ChangedAt, gone})
 			}
 		}
@@ -192,20 +188,20 @@ func (pv *Prover) ExportSet(ctx context.Context, corpus, set, form string) ([]by
 	var b bytes.Buffer
 	switch form {
 	case FormJSONL:
-		err = prove.WriteQuestions(&b, qs)
+		err = questions.WriteQuestions(&b, qs)
 	case FormCSV:
-		_, err = prove.WriteCSV(&b, qs)
+		_, err = questions.WriteCSV(&b, qs)
 	case FormQrels:
-		err = prove.WriteQrels(&b, qs)
+		err = questions.WriteQrels(&b, qs)
 	case FormBEIR, FormSquad:
 		ds, err := pv.sourcesOf(ctx, c, form == FormBEIR, qs)
 		if err != nil {
 			return nil, err
 		}
 		if form == FormBEIR {
-			err = prove.WriteBEIR(&b, qs, ds)
+			err = questions.WriteBEIR(&b, qs, ds)
 		} else {
-			_, err = prove.WriteSquad(&b, qs, ds)
+			_, err = questions.WriteSquad(&b, qs, ds)
 		}
 		return b.Bytes(), err
 	default:
@@ -215,19 +211,19 @@ func (pv *Prover) ExportSet(ctx context.Context, corpus, set, form string) ([]by
 }
 
 // sourcesOf are the documents that everybody may be answered from, all or those that questions name.
-func (pv *Prover) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []prove.Question) ([]prove.Source, error) {
+func (pv *Prover) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []questions.Question) ([]questions.Source, error) {
 	s, err := pv.index.Shelf(ctx, c)
 	if err != nil {
 		return nil, err
 	}
-	lib, err := pv.libraryOf(ctx, c, s.Snapshot.Load().See(index.Public))
+	lib, err := pv.corpusOf(ctx, c, s.Snapshot.Load().See(index.Public))
 	if err != nil {
 		return nil, err
 	}
-	var out []prove.Source
-	for _, d := range lib.documents {
-		about := prove.Document{Address: d.Address, Title: d.Title}
-		if lib.trouble(d) != "" || !all && !slices.ContainsFunc(qs, func(q prove.Question) bool { return expects(q, about) }) {
+	var out []questions.Source
+	for _, d := range lib.Members {
+		about := questions.Document{Address: d.Address, Title: d.Title}
+		if d.Trouble != "" || !all && !slices.ContainsFunc(qs, func(q questions.Question) bool { return expects(q, about) }) {
 			continue
 		}
 		body, err := pv.index.Version(ctx, d.Version)
@@ -235,7 +231,7 @@ func (pv *Prover) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []
 			return nil, fmt.Errorf("write %s: %w", d.Address, err)
 		}
 		about.Text = body.Text
-		out = append(out, prove.Source{Document: about, Body: body})
+		out = append(out, questions.Source{Document: about, Body: body})
 	}
 	return out, nil
 }
@@ -253,11 +249,11 @@ func (pv *Prover) ImportQrels(ctx context.Context, corpus, set string, body []by
 	if err != nil {
 		return out, err
 	}
-	judged, err := prove.ReadQrels(bytes.NewReader(body))
+	judged, err := questions.ReadQrels(bytes.NewReader(body))
 	if err != nil {
 		return out, fault.Input("%v", err)
 	}
-	qs, strangers := prove.Relevant(qs, judged)
+	qs, strangers := questions.Relevant(qs, judged)
 	for _, id := range strangers[:min(len(strangers), 200)] {
 		out.Problems = append(out.Problems, "the set has no question "+id)
 	}
@@ -309,12 +305,12 @@ func (pv *Prover) ExportRun(ctx context.Context, corpus, run string) ([]byte, er
 		}
 	}
 	var b bytes.Buffer
-	err = prove.WriteRun(&b, ids, ranked, "jolvex-"+r.ID[:min(8, len(r.ID))])
+	err = questions.WriteRun(&b, ids, ranked, "jolvex-"+r.ID[:min(8, len(r.ID))])
 	return b.Bytes(), err
 }
 
 // Amend replaces the expectations of one question: the reply of a run was right, and the expectation wrong. Why is kept.
-func (pv *Prover) Amend(ctx context.Context, corpus, set string, q prove.Question, why string) (QuestionSet, error) {
+func (pv *Prover) Amend(ctx context.Context, corpus, set string, q questions.Question, why string) (QuestionSet, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return QuestionSet{}, err
@@ -342,14 +338,14 @@ func (pv *Prover) Amend(ctx context.Context, corpus, set string, q prove.Questio
 }
 
 // AddQuestions puts questions at the end of a set, which is made when there is none; ids that are taken get a number.
-func (pv *Prover) AddQuestions(ctx context.Context, corpus, set string, more []prove.Question, why string) (QuestionSet, error) {
+func (pv *Prover) AddQuestions(ctx context.Context, corpus, set string, more []questions.Question, why string) (QuestionSet, error) {
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return QuestionSet{}, err
 	}
 	pv.sets.Lock()
 	defer pv.sets.Unlock()
-	var qs []prove.Question
+	var qs []questions.Question
 	name := set
 	switch s, err := pv.store.QuestionSet(ctx, c.ID, set); {
 	case errors.Is(err, fault.ErrMissing): // it is made

@@ -13,6 +13,7 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
@@ -159,7 +160,7 @@ func (pv *Prover) study(ctx context.Context, j store.Job, p *job.Progress) error
 	return pv.store.EndStudy(ctx, s.ID, b.Pins.Snapshot, outcome)
 }
 
-func (pv *Prover) ablate(ctx context.Context, b answer.Bench, m method.Method, qs []prove.Question, p *job.Progress) (prove.Ablation, error) {
+func (pv *Prover) ablate(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, p *job.Progress) (prove.Ablation, error) {
 	parts := m.Ablations()
 	total := len(qs) * (1 + len(parts))
 	whole, err := pv.ranks(ctx, b, m, qs, func(done int) { p.Set(ctx, done, total, "ranking with all parts") })
@@ -179,10 +180,10 @@ func (pv *Prover) ablate(ctx context.Context, b answer.Bench, m method.Method, q
 }
 
 // ranks gives the rank of each question's expected candidate under a method that searches the same index.
-func (pv *Prover) ranks(ctx context.Context, b answer.Bench, m method.Method, qs []prove.Question, done func(int)) (prove.Ranks, error) {
+func (pv *Prover) ranks(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, done func(int)) (prove.Ranks, error) {
 	b.Query, b.Find, b.Priority = m.Query, m.Find, m.Priority
 	out := make(prove.Ranks, len(qs))
-	return out, pv.eachQuestion(ctx, qs, done, func(i int, q prove.Question) error {
+	return out, pv.eachQuestion(ctx, qs, done, func(i int, q questions.Question) error {
 		_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, false)
 		if err != nil {
 			return err
@@ -194,7 +195,7 @@ func (pv *Prover) ranks(ctx context.Context, b answer.Bench, m method.Method, qs
 }
 
 // eachQuestion does the work for every question, on all cores, and tells how far it has come.
-func (pv *Prover) eachQuestion(ctx context.Context, qs []prove.Question, done func(int), do func(i int, q prove.Question) error) error {
+func (pv *Prover) eachQuestion(ctx context.Context, qs []questions.Question, done func(int), do func(i int, q questions.Question) error) error {
 	const batch = 16
 	for from := 0; from < len(qs); from += batch {
 		g, ctx := errgroup.WithContext(ctx)
@@ -217,22 +218,22 @@ func (pv *Prover) eachQuestion(ctx context.Context, qs []prove.Question, done fu
 }
 
 // candidates are ranked chunks as expectations are compared with them.
-func (pv *Prover) candidates(ctx context.Context, rs []find.Ranked) ([]prove.Document, error) {
-	out := make([]prove.Document, len(rs))
+func (pv *Prover) candidates(ctx context.Context, rs []find.Ranked) ([]questions.Document, error) {
+	out := make([]questions.Document, len(rs))
 	for i, r := range rs {
 		body, err := pv.index.Version(ctx, r.Entry.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", r.Entry.Address, err)
 		}
-		out[i] = prove.Document{Address: r.Entry.Address, Title: r.Entry.Title, Text: body.Of(r.Entry.Evidence())}
+		out[i] = questions.Document{Address: r.Entry.Address, Title: r.Entry.Title, Text: body.Of(r.Entry.Evidence())}
 	}
 	return out, nil
 }
 
-func (pv *Prover) fit(ctx context.Context, b answer.Bench, m method.Method, qs []prove.Question, p *job.Progress) (*Fit, error) {
+func (pv *Prover) fit(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, p *job.Progress) (*Fit, error) {
 	b.Find.Fold, b.Find.Diversity, b.Find.Keep = false, 0, 40
 	cases := make([]find.Case, len(qs))
-	err := pv.eachQuestion(ctx, qs, func(done int) { p.Set(ctx, done, len(qs), "looking at the candidates") }, func(i int, q prove.Question) error {
+	err := pv.eachQuestion(ctx, qs, func(done int) { p.Set(ctx, done, len(qs), "looking at the candidates") }, func(i int, q questions.Question) error {
 		_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, true)
 		if err != nil {
 			return err

@@ -13,9 +13,11 @@ import (
 	"time"
 
 	"jolvex/core/answer"
+	"jolvex/core/diagnose"
 	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
@@ -50,7 +52,7 @@ func methodsOf(m method.Method, p prove.Plan) ([]map[string]string, []method.Met
 	}
 	settings, methods := []map[string]string{{}}, []method.Method{m}
 	for _, kv := range p.Methods() {
-		x, err := altered(m, prove.Alteration{Settings: kv})
+		x, err := altered(m, diagnose.Alteration{Settings: kv})
 		if err != nil {
 			return nil, nil, err
 		}
@@ -125,7 +127,7 @@ func (pv *Prover) EstimateTrial(ctx context.Context, corpus, set string, plan pr
 	return out, nil
 }
 
-func (pv *Prover) questionsIn(ctx context.Context, corpus, set string) ([]prove.Question, error) {
+func (pv *Prover) questionsIn(ctx context.Context, corpus, set string) ([]questions.Question, error) {
 	s, err := pv.store.QuestionSet(ctx, corpus, set)
 	if err != nil {
 		return nil, err
@@ -161,7 +163,7 @@ type contest struct {
 	corpus   store.Corpus
 	study    store.Study
 	plan     prove.Plan
-	qs       []prove.Question
+	qs       []questions.Question
 	methods  []method.Method
 	out      TrialOutcome
 	judged   [][]*prove.Judged // [arm][question]
@@ -252,7 +254,7 @@ func (t *contest) reckon(rounds []int) int {
 }
 
 // inOrder are the clusters of a set as places of their questions, in an order that has nothing to do with the set's.
-func inOrder(qs []prove.Question) [][]int {
+func inOrder(qs []questions.Question) [][]int {
 	by := map[string][]int{}
 	for i, q := range qs {
 		by[q.Cluster()] = append(by[q.Cluster()], i)
@@ -313,7 +315,7 @@ func (t *contest) ask(ctx context.Context, arm int, b answer.Bench, places []int
 	if err != nil {
 		return err
 	}
-	var due []prove.Question
+	var due []questions.Question
 	var at []int
 	for _, i := range places {
 		if t.judged[arm][i] == nil {
@@ -324,7 +326,7 @@ func (t *contest) ask(ctx context.Context, arm int, b answer.Bench, places []int
 	err = t.pv.eachQuestion(ctx, due, func(done int) {
 		t.asked = before + done
 		p.Set(ctx, t.asked, t.total, fmt.Sprintf("method %d of %d", arm+1, len(t.methods)))
-	}, func(i int, q prove.Question) error {
+	}, func(i int, q questions.Question) error {
 		j := &prove.Judged{Question: q}
 		_, v, ms, err := t.pv.examine(ctx, b, q)
 		if err != nil {

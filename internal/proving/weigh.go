@@ -7,6 +7,7 @@ import (
 	"jolvex/core/answer"
 	"jolvex/core/index"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 )
@@ -48,7 +49,7 @@ func (pv *Prover) Weigh(ctx context.Context, who asking.Caller, corpus, set stri
 		return out, err
 	}
 	out.Weighed = make([]prove.Weighed, len(qs))
-	err = pv.eachQuestion(ctx, qs, func(int) {}, func(i int, q prove.Question) error {
+	err = pv.eachQuestion(ctx, qs, func(int) {}, func(i int, q questions.Question) error {
 		res := pv.judge(ctx, b, i, q, 1)
 		if res.Failed != "" {
 			return fmt.Errorf("question %s: %s", q.ID, res.Failed)

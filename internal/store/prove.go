@@ -11,8 +11,10 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"jolvex/core/answer"
+	"jolvex/core/diagnose"
 	"jolvex/core/method"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 )
 
 // QuestionSet is a named list of expected questions.
@@ -29,7 +31,7 @@ type QuestionSet struct {
 const mostVersions = 50
 
 // PutQuestions makes or replaces a question set, and keeps what it was; why says what the change is for.
-func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []prove.Question, why string) (QuestionSet, error) {
+func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []questions.Question, why string) (QuestionSet, error) {
 	raw, err := json.Marshal(qs)
 	if err != nil {
 		return QuestionSet{}, err
@@ -87,8 +89,8 @@ func (s *Store) SetVersions(ctx context.Context, set string) ([]SetVersion, erro
 }
 
 // QuestionsOf unpacks the questions of a version.
-func (s *Store) QuestionsOf(v SetVersion) ([]prove.Question, error) {
-	var out []prove.Question
+func (s *Store) QuestionsOf(v SetVersion) ([]questions.Question, error) {
+	var out []questions.Question
 	return out, s.unpack(v.Body, &out)
 }
 
@@ -115,12 +117,12 @@ func (s *Store) QuestionSet(ctx context.Context, corpus, idOrName string) (Quest
 }
 
 // Questions reads a set's questions in order.
-func (s *Store) Questions(ctx context.Context, set string) ([]prove.Question, error) {
+func (s *Store) Questions(ctx context.Context, set string) ([]questions.Question, error) {
 	var rows []string
 	if err := s.list(ctx, &rows, "read questions", `SELECT body FROM questions WHERE set_id = ? ORDER BY position`, set); err != nil {
 		return nil, err
 	}
-	out := make([]prove.Question, len(rows))
+	out := make([]questions.Question, len(rows))
 	for i, r := range rows {
 		if err := json.Unmarshal([]byte(r), &out[i]); err != nil {
 			return nil, fmt.Errorf("read a question: %w", err)
@@ -135,7 +137,7 @@ type Run struct {
 	Corpus     string
 	Set        string
 	SetVersion string
-	Questions  []prove.Question
+	Questions  []questions.Question
 	Method     method.Method
 	Summary    *prove.Summary // nil until it has ended
 	CreatedAt  string
@@ -200,7 +202,7 @@ func (r runRow) run() (Run, error) {
 
 // CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft;
 // repeats how often each question is asked.
-func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []prove.Question, m method.Method, note string, repeats int, tried Tried) (Run, error) {
+func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Question, m method.Method, note string, repeats int, tried Tried) (Run, error) {
 	rawQ, err := json.Marshal(qs)
 	if err != nil {
 		return Run{}, err
@@ -270,7 +272,7 @@ type Result struct {
 	Trail    *answer.Trail // nil when it was not asked for, or the question could not be judged
 	Millis   float64
 	Failed   string
-	Cause    *prove.Diagnosis // nil until a failure was looked into
+	Cause    *diagnose.Diagnosis // nil until a failure was looked into
 }
 
 type resultRow struct {
@@ -331,7 +333,7 @@ func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result,
 			return nil, fmt.Errorf("read a verdict: %w", err)
 		}
 		if r.Cause != "" {
-			out[i].Cause = &prove.Diagnosis{}
+			out[i].Cause = &diagnose.Diagnosis{}
 			if err := json.Unmarshal([]byte(r.Cause), out[i].Cause); err != nil {
 				return nil, fmt.Errorf("read a cause: %w", err)
 			}
@@ -347,7 +349,7 @@ func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result,
 }
 
 // PutCause stores why a question of a run failed.
-func (s *Store) PutCause(ctx context.Context, run, question string, d prove.Diagnosis) error {
+func (s *Store) PutCause(ctx context.Context, run, question string, d diagnose.Diagnosis) error {
 	raw, err := json.Marshal(d)
 	if err != nil {
 		return err

@@ -9,13 +9,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/answer"
+	"jolvex/core/diagnose"
 	"jolvex/core/index"
 	"jolvex/core/method"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 )
 
-func asked(text string) []prove.Question {
-	return []prove.Question{{ID: "1", Text: text, Expect: []prove.Expectation{{Kind: prove.Refuses}}}}
+func asked(text string) []questions.Question {
+	return []questions.Question{{ID: "1", Text: text, Expect: []questions.Expectation{{Kind: questions.Refuses}}}}
 }
 
 func TestASetHasAHistory(t *testing.T) {
@@ -64,7 +65,7 @@ func TestResultsBelongToWhatTheRunIsPinnedTo(t *testing.T) {
 	pins := answer.Pins{Method: "m", Snapshot: "one", AsOf: "2026-03-01T12:00:00Z"}
 	require.NoError(t, s.PinRun(t.Context(), r.ID, pins))
 	require.NoError(t, s.AddResults(t.Context(), r.ID, []Result{{Question: "1", Trail: &answer.Trail{Candidates: []answer.Candidate{{Document: "d", Version: "v", Kept: true}}}}}))
-	require.NoError(t, s.PutCause(t.Context(), r.ID, "1", prove.Diagnosis{Cause: prove.NotGathered, Why: "no document says so"}))
+	require.NoError(t, s.PutCause(t.Context(), r.ID, "1", diagnose.Diagnosis{Cause: diagnose.NotGathered, Why: "no document says so"}))
 
 	pins.AsOf = "2026-03-01T13:00:00Z"
 	require.NoError(t, s.PinRun(t.Context(), r.ID, pins))
@@ -72,7 +73,7 @@ func TestResultsBelongToWhatTheRunIsPinnedTo(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rs, 1, "gone on with later, over the same")
 	require.NotNil(t, rs[0].Cause)
-	assert.Equal(t, prove.NotGathered, rs[0].Cause.Cause)
+	assert.Equal(t, diagnose.NotGathered, rs[0].Cause.Cause)
 	require.NotNil(t, rs[0].Trail)
 
 	pins.Snapshot = "two"

@@ -10,7 +10,7 @@ import (
 	"jolvex/core/answer"
 	"jolvex/core/doc"
 	"jolvex/core/method"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 )
 
 func keptTrail(spans ...doc.Span) *answer.Trail {
@@ -35,7 +35,7 @@ func TestKeptIsCounted(t *testing.T) {
 	}
 	_, err = s.AddReply(t.Context(), other.ID, keptTrail(b))
 	require.NoError(t, err)
-	set, err := s.PutQuestions(t.Context(), c.ID, "set", []prove.Question{{ID: "1", Text: "?", Expect: []prove.Expectation{{Kind: prove.Refuses}}}}, "")
+	set, err := s.PutQuestions(t.Context(), c.ID, "set", []questions.Question{{ID: "1", Text: "?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}}, "")
 	require.NoError(t, err)
 	r, err := s.CreateRun(t.Context(), set, nil, method.Default(), "", 1, Tried{})
 	require.NoError(t, err)
@@ -54,7 +54,7 @@ func TestStudiesAreKept(t *testing.T) {
 	s := open(t)
 	c, err := s.CreateCorpus(t.Context(), "c")
 	require.NoError(t, err)
-	set, err := s.PutQuestions(t.Context(), c.ID, "set", []prove.Question{{ID: "1", Text: "?", Expect: []prove.Expectation{{Kind: prove.Refuses}}}}, "")
+	set, err := s.PutQuestions(t.Context(), c.ID, "set", []questions.Question{{ID: "1", Text: "?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}}, "")
 	require.NoError(t, err)
 	m := method.Default()
 	m.Find.Dense = 0.35

@@ -18,6 +18,7 @@ import (
 	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/core/prove"
+	"jolvex/core/questions"
 )
 
 // clock is a settable time.
@@ -244,7 +245,7 @@ func TestRunsAndReplies(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
 	c, _ := site(t, s)
-	qs := []prove.Question{{ID: "1", Text: "one?", Expect: []prove.Expectation{{Kind: prove.Refuses}}}, {ID: "2", Text: "two?", Expect: []prove.Expectation{{Kind: prove.Mentions, Values: []string{"x"}}}}}
+	qs := []questions.Question{{ID: "1", Text: "one?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}, {ID: "2", Text: "two?", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"x"}}}}}
 	set, err := s.PutQuestions(ctx, c.ID, "set", qs, "")
 	require.NoError(t, err)
 	changed, err := s.PutQuestions(ctx, c.ID, "set", qs[:1], "")

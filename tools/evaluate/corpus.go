@@ -17,7 +17,7 @@ import (
 	"jolvex/core/doc"
 	"jolvex/core/extract"
 	"jolvex/core/index"
-	"jolvex/core/prove"
+	"jolvex/core/questions"
 	"jolvex/core/text"
 	"jolvex/demo"
 )
@@ -165,7 +165,7 @@ func (c *collection) Version(ctx context.Context, id string) (*doc.Document, err
 
 // expected is one line of a file of expected questions; entry is the heading of the entry that answers.
 type expected struct {
-	prove.Question
+	questions.Question
 	Entry string `json:"entry"`
 }
 
@@ -253,13 +253,13 @@ func fromDemo() (*collection, error) {
 	if err != nil {
 		return nil, err
 	}
-	qs, err := prove.ReadQuestions(bytes.NewReader(demo.Questions()))
+	qs, err := questions.ReadQuestions(bytes.NewReader(demo.Questions()))
 	if err != nil {
 		return nil, err
 	}
 	for _, q := range qs {
 		for _, e := range q.Expect {
-			if e.Kind == prove.Cites && len(q.Turns) == 0 && by[e.Values[0]] {
+			if e.Kind == questions.Cites && len(q.Turns) == 0 && by[e.Values[0]] {
 				c.asks = append(c.asks, ask{"demo", q.Text, e.Values[0]})
 			}
 		}

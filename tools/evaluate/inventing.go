@@ -13,8 +13,8 @@ import (
 	"jolvex/core/answer"
 	"jolvex/core/measure"
 	"jolvex/core/method"
-	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/demo"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
@@ -50,7 +50,7 @@ func inventing() error {
 	if err := s.gatherFerries(); err != nil {
 		return err
 	}
-	qs, err := prove.ReadQuestions(strings.NewReader(string(demo.Questions())))
+	qs, err := questions.ReadQuestions(strings.NewReader(string(demo.Questions())))
 	if err != nil {
 		return err
 	}

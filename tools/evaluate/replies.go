@@ -20,6 +20,7 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/demo"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
@@ -97,7 +98,7 @@ func (s *session) debian() error {
 	if err != nil {
 		return err
 	}
-	var set []prove.Question
+	var set []questions.Question
 	for _, q := range qs {
 		set = append(set, q.Question)
 	}
@@ -106,8 +107,8 @@ func (s *session) debian() error {
 
 // asWritten are the FAQ's own headings with what is expected of the questions that they answer, and two words on one of them after
 // talk of another: a follow-up that changes the subject.
-func asWritten(qs []expected) []prove.Question {
-	var out []prove.Question
+func asWritten(qs []expected) []questions.Question {
+	var out []questions.Question
 	before := ""
 	seen := map[string]bool{}
 	for _, q := range qs {
@@ -115,11 +116,11 @@ func asWritten(qs []expected) []prove.Question {
 			continue
 		}
 		if slices.Contains(q.Tags, "two-word") && before != "" && before != q.Entry {
-			out = append(out, prove.Question{ID: q.ID + " follow-up", Text: "And " + q.Text + "?", Tags: []string{"follow-up"}, Expect: q.Expect, Turns: []query.Turn{{Role: "user", Text: before}, {Role: "assistant", Text: "That is told in the FAQ."}}})
+			out = append(out, questions.Question{ID: q.ID + " follow-up", Text: "And " + q.Text + "?", Tags: []string{"follow-up"}, Expect: q.Expect, Turns: []query.Turn{{Role: "user", Text: before}, {Role: "assistant", Text: "That is told in the FAQ."}}})
 		}
 		if !seen[q.Entry] {
 			seen[q.Entry] = true
-			out = append(out, prove.Question{ID: q.ID + " direct", Text: q.Entry, Tags: []string{"direct"}, Expect: q.Expect})
+			out = append(out, questions.Question{ID: q.ID + " direct", Text: q.Entry, Tags: []string{"direct"}, Expect: q.Expect})
 		}
 		before = q.Entry
 	}
@@ -128,17 +129,17 @@ func asWritten(qs []expected) []prove.Question {
 
 // otherWays puts questions in the ways that a set of single wordings lacks: misspelt, beside the subject and hostile by the stress
 // kit, and two questions in one message. What is expected stays; nothing is written for the purpose.
-func otherWays(set []prove.Question) []prove.Question {
-	var out []prove.Question
-	var last *prove.Question
+func otherWays(set []questions.Question) []questions.Question {
+	var out []questions.Question
+	var last *questions.Question
 	rare := func(string) float64 { return 1 }
 	seen := map[string]bool{}
 	for i, q := range set {
 		if q.Refusal() {
 			continue
 		}
-		for _, v := range prove.Stress(q, rare) {
-			if slices.ContainsFunc([]string{prove.StressMisspelt, prove.StressOffSubject, prove.StressHostile}, func(k string) bool { return slices.Contains(v.Tags, k) }) && !seen[v.Text] {
+		for _, v := range questions.Stress(q, rare) {
+			if slices.ContainsFunc([]string{questions.StressMisspelt, questions.StressOffSubject, questions.StressHostile}, func(k string) bool { return slices.Contains(v.Tags, k) }) && !seen[v.Text] {
 				seen[v.Text] = true // a question beside the subject is proposed for several
 				out = append(out, v)
 			}
@@ -150,7 +151,7 @@ func otherWays(set []prove.Question) []prove.Question {
 			last = &set[i]
 			continue
 		}
-		two := prove.Question{ID: last.ID + " and " + q.ID, Text: last.Text + " " + q.Text, Tags: []string{"several-part"}, Expect: append(slices.Clone(last.Expect), q.Expect...)}
+		two := questions.Question{ID: last.ID + " and " + q.ID, Text: last.Text + " " + q.Text, Tags: []string{"several-part"}, Expect: append(slices.Clone(last.Expect), q.Expect...)}
 		out, last = append(out, two), nil
 	}
 	return out
@@ -161,7 +162,7 @@ func (s *session) ferries() error {
 		return err
 	}
 	for _, set := range demo.Sets() {
-		qs, err := prove.ReadQuestions(bytes.NewReader(set.Lines))
+		qs, err := questions.ReadQuestions(bytes.NewReader(set.Lines))
 		if err != nil {
 			return err
 		}
@@ -221,7 +222,7 @@ func (s *session) idle(corpus string) error {
 	}
 }
 
-func (s *session) run(corpus, name string, qs []prove.Question) error {
+func (s *session) run(corpus, name string, qs []questions.Question) error {
 	if _, err := s.app.Proving.PutQuestions(s.ctx, corpus, name, qs); err != nil {
 		return err
 	}

@@ -1467,12 +1467,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What things are called: expectations, causes, signals, passes, outcomes */
+        get: operations["vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Added: {
-            questions: components["schemas"]["ProveQuestion"][];
+            questions: components["schemas"]["QuestionsQuestion"][];
             why?: string;
         };
         AddedSource: {
@@ -1480,7 +1497,7 @@ export interface components {
             source: components["schemas"]["Source"];
         };
         Amendment: {
-            question: components["schemas"]["ProveQuestion"];
+            question: components["schemas"]["QuestionsQuestion"];
             why: string;
         };
         AnswerCandidate: {
@@ -1593,6 +1610,10 @@ export interface components {
             /** @enum {string} */
             role: "system" | "user" | "assistant";
             text: string;
+        };
+        AnswerNamedOutcome: {
+            label: string;
+            name: string;
         };
         AnswerPart: {
             /** Format: int64 */
@@ -1726,7 +1747,7 @@ export interface components {
         Applied: {
             /** @description The run that this one is compared with */
             before?: string;
-            change: components["schemas"]["ProveAlteration"];
+            change: components["schemas"]["DiagnoseAlteration"];
             /** @description What it is, in words */
             note?: string;
             /** @description The run that tried it */
@@ -1749,7 +1770,7 @@ export interface components {
             turns?: components["schemas"]["QueryTurn"][];
         };
         Asking: {
-            expect?: components["schemas"]["ProveExpectation"][];
+            expect?: components["schemas"]["QuestionsExpectation"][];
             id: string;
             question: string;
             turns?: components["schemas"]["QueryTurn"][];
@@ -2080,6 +2101,102 @@ export interface components {
             sources?: {
                 [key: string]: components["schemas"]["ChunkSettings"];
             };
+        };
+        DiagnoseAlteration: {
+            /** @description Entries more */
+            glossary?: components["schemas"]["QueryEntry"][];
+            /** @description Documents to be left out, by id */
+            leaveOut?: string[];
+            /** @description Addresses of pages to gather */
+            pages?: string[];
+            /** @description Of sources, by portable id */
+            priority?: {
+                [key: string]: number;
+            };
+            /** @description House rules that are not obeyed, by id */
+            rulesOff?: string[];
+            /** @description Values of settings, by key */
+            settings?: {
+                [key: string]: string;
+            };
+            /** @description Settled answers more */
+            settled?: components["schemas"]["DiagnoseSettling"][];
+            /** @description Settings of cutting of single sources, by portable id and name */
+            sources?: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** @description Documents that failed, wait or were left out, by id, to be taken in */
+            takeIn?: string[];
+            /** @description An example wording more for a house rule, by its id */
+            wordings?: {
+                [key: string]: string;
+            };
+        };
+        DiagnoseDiagnosis: {
+            /** @enum {string} */
+            cause: "notGathered" | "leftOut" | "outOfDate" | "cutAcross" | "rankedBelow" | "lostInRewriting" | "crowdedOut" | "notUsed" | "unsupported" | "neighbour" | "wrongPage" | "wronglyRefused" | "shouldRefuse" | "shouldAskBack" | "ruleMissed" | "ruleMisfired" | "manner" | "doubtful";
+            fixes: components["schemas"]["DiagnoseFix"][];
+            /** @description What was looked at, and what came of asking again under other conditions */
+            shown: string[];
+            why: string;
+        };
+        DiagnoseFix: {
+            /** @description What to try; none when it is to be done by hand */
+            change?: components["schemas"]["DiagnoseAlteration"];
+            /** @description With it, this question passes: it was tried */
+            cures: boolean;
+            /**
+             * @description What is to be done by hand: gather a page, try a document again, write a settled answer, amend the expectation, mend the source
+             * @enum {string}
+             */
+            do?: "gather" | "retry" | "settle" | "amend" | "source";
+            /** @description The document, or the address, that it is about */
+            document?: string;
+            label: string;
+        };
+        DiagnoseNamed: {
+            label: string;
+            name: string;
+        };
+        DiagnoseSettling: {
+            answer: string;
+            question: string;
+        };
+        DiagnoseWanted: {
+            address: string;
+            /** @description No chunk holds all of it */
+            cut?: boolean;
+            document: string;
+            /** Format: int64 */
+            end: number;
+            /**
+             * Format: int64
+             * @description Of the question, from 0
+             */
+            expectation: number;
+            /** @description The title and the headings that govern it */
+            heading: string;
+            /** @description The reply could draw on it */
+            kept?: boolean;
+            /** @description It stands in an earlier version alone */
+            past?: boolean;
+            /**
+             * Format: int64
+             * @description Of the candidate that brings it, from 1; 0 when none does
+             */
+            rank: number;
+            /**
+             * Format: int64
+             * @description Byte in the version's text
+             */
+            start: number;
+            /** @description The sentence or row that holds it; empty for a document that is to be cited */
+            text: string;
+            /** @description Why no public reply can draw on it */
+            trouble?: string;
+            version: string;
         };
         Digest: {
             /** Format: int64 */
@@ -2461,6 +2578,12 @@ export interface components {
              * @description title, headings, body: BM25 points; meaning, sentence: cosine; source: steps of priority; the others 0 to 1
              */
             value: number;
+        };
+        FindSignalKind: {
+            /** @description As people call it */
+            label: string;
+            name: string;
+            setting?: string;
         };
         Finding: {
             at: components["schemas"]["FoundAt"];
@@ -2856,38 +2979,6 @@ export interface components {
             seen: number;
             whole: components["schemas"]["ProveRetrieval"];
         };
-        ProveAlteration: {
-            /** @description Entries more */
-            glossary?: components["schemas"]["QueryEntry"][];
-            /** @description Documents to be left out, by id */
-            leaveOut?: string[];
-            /** @description Addresses of pages to gather */
-            pages?: string[];
-            /** @description Of sources, by portable id */
-            priority?: {
-                [key: string]: number;
-            };
-            /** @description House rules that are not obeyed, by id */
-            rulesOff?: string[];
-            /** @description Values of settings, by key */
-            settings?: {
-                [key: string]: string;
-            };
-            /** @description Settled answers more */
-            settled?: components["schemas"]["ProveSettling"][];
-            /** @description Settings of cutting of single sources, by portable id and name */
-            sources?: {
-                [key: string]: {
-                    [key: string]: string;
-                };
-            };
-            /** @description Documents that failed, wait or were left out, by id, to be taken in */
-            takeIn?: string[];
-            /** @description An example wording more for a house rule, by its id */
-            wordings?: {
-                [key: string]: string;
-            };
-        };
         ProveArm: {
             /**
              * Format: int64
@@ -2974,14 +3065,6 @@ export interface components {
              */
             smallest: number;
         };
-        ProveDiagnosis: {
-            /** @enum {string} */
-            cause: "notGathered" | "leftOut" | "outOfDate" | "cutAcross" | "rankedBelow" | "lostInRewriting" | "crowdedOut" | "notUsed" | "unsupported" | "neighbour" | "wrongPage" | "wronglyRefused" | "shouldRefuse" | "shouldAskBack" | "ruleMissed" | "ruleMisfired" | "manner" | "doubtful";
-            fixes: components["schemas"]["ProveFix"][];
-            /** @description What was looked at, and what came of asking again under other conditions */
-            shown: string[];
-            why: string;
-        };
         ProveDifference: {
             /** Format: double */
             after: number;
@@ -2996,18 +3079,6 @@ export interface components {
              * @description Questions
              */
             of: number;
-        };
-        ProveExpectation: {
-            /** @description reaches: the document that holds the passage, as address, end of address, or title */
-            document?: string;
-            /** @enum {string} */
-            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses" | "asksBack" | "handsOver" | "follows" | "short" | "language";
-            values?: string[];
-            /**
-             * Format: double
-             * @description gives: by how much the figure may differ, in its own unit: pounds, minutes, days, kilograms
-             */
-            within?: number;
         };
         ProveFactor: {
             key: string;
@@ -3026,7 +3097,7 @@ export interface components {
             value: number;
         };
         ProveFinding: {
-            expectation: components["schemas"]["ProveExpectation"];
+            expectation: components["schemas"]["QuestionsExpectation"];
             held: boolean;
             note: string;
             /**
@@ -3034,20 +3105,6 @@ export interface components {
              * @description The message of the script that it is about, from 1; 0 for the question itself
              */
             turn?: number;
-        };
-        ProveFix: {
-            /** @description What to try; none when it is to be done by hand */
-            change?: components["schemas"]["ProveAlteration"];
-            /** @description With it, this question passes: it was tried */
-            cures: boolean;
-            /**
-             * @description What is to be done by hand: gather a page, try a document again, write a settled answer, amend the expectation, mend the source
-             * @enum {string}
-             */
-            do?: "gather" | "retry" | "settle" | "amend" | "source";
-            /** @description The document, or the address, that it is about */
-            document?: string;
-            label: string;
         };
         ProveHeight: {
             /**
@@ -3116,34 +3173,6 @@ export interface components {
              */
             seed?: number;
         };
-        ProveProposal: {
-            address: string;
-            /** @description What stands there */
-            answer: string;
-            /** @description Id */
-            document: string;
-            /** @enum {string} */
-            kind: "question and answer" | "table" | "definition" | "figure in text" | "heading" | "conversation";
-            question: components["schemas"]["ProveQuestion"];
-            /** @description Where the answer stands */
-            span: components["schemas"]["DocSpan"];
-            title: string;
-            version: string;
-        };
-        ProveQuestion: {
-            /** @description Reference answers, to measure the wording of replies against; they decide no verdict */
-            answers?: string[];
-            expect: components["schemas"]["ProveExpectation"][];
-            /** @description Variants of one question share a group: they count as one piece of evidence */
-            group?: string;
-            id: string;
-            notes?: string;
-            owner?: string;
-            question: string;
-            script?: components["schemas"]["ProveScriptLine"][];
-            tags?: string[];
-            turns?: components["schemas"]["QueryTurn"][];
-        };
         ProveRate: {
             /** Format: int64 */
             hits: number;
@@ -3199,14 +3228,6 @@ export interface components {
             tokensIn: number;
             /** Format: int64 */
             tokensOut: number;
-        };
-        ProveScriptLine: {
-            expect?: components["schemas"]["ProveExpectation"][];
-            say: string;
-        };
-        ProveSettling: {
-            answer: string;
-            question: string;
         };
         ProveStep: {
             /**
@@ -3318,40 +3339,6 @@ export interface components {
             repeats?: boolean[];
             scores: components["schemas"]["ProveScores"];
         };
-        ProveWanted: {
-            address: string;
-            /** @description No chunk holds all of it */
-            cut?: boolean;
-            document: string;
-            /** Format: int64 */
-            end: number;
-            /**
-             * Format: int64
-             * @description Of the question, from 0
-             */
-            expectation: number;
-            /** @description The title and the headings that govern it */
-            heading: string;
-            /** @description The reply could draw on it */
-            kept?: boolean;
-            /** @description It stands in an earlier version alone */
-            past?: boolean;
-            /**
-             * Format: int64
-             * @description Of the candidate that brings it, from 1; 0 when none does
-             */
-            rank: number;
-            /**
-             * Format: int64
-             * @description Byte in the version's text
-             */
-            start: number;
-            /** @description The sentence or row that holds it; empty for a document that is to be cited */
-            text: string;
-            /** @description Why no public reply can draw on it */
-            trouble?: string;
-            version: string;
-        };
         ProveWeighed: {
             fixed: boolean;
             id: string;
@@ -3392,6 +3379,10 @@ export interface components {
         QueryEntry: {
             means: string[];
             term: string;
+        };
+        QueryNamed: {
+            label: string;
+            name: string;
         };
         QueryReading: {
             alone?: string;
@@ -3471,11 +3462,64 @@ export interface components {
             count: number;
             id: string;
             name: string;
-            questions?: components["schemas"]["ProveQuestion"][];
+            questions?: components["schemas"]["QuestionsQuestion"][];
             version: string;
         };
         QuestionsBody: {
             set: string;
+        };
+        QuestionsExpectation: {
+            /** @description reaches: the document that holds the passage, as address, end of address, or title */
+            document?: string;
+            /** @enum {string} */
+            kind: "mentions" | "notMentions" | "gives" | "cites" | "reaches" | "refuses" | "asksBack" | "handsOver" | "follows" | "short" | "language";
+            values?: string[];
+            /**
+             * Format: double
+             * @description gives: by how much the figure may differ, in its own unit: pounds, minutes, days, kilograms
+             */
+            within?: number;
+        };
+        QuestionsKind: {
+            /** @description As people call it; the reply, or the search, is its subject */
+            label: string;
+            name: string;
+            /** @enum {string} */
+            sort: "fact" | "place" | "form" | "outcome" | "rule";
+            /** @description What stands in its values, in words; empty for nothing */
+            values: string;
+        };
+        QuestionsProposal: {
+            address: string;
+            /** @description What stands there */
+            answer: string;
+            /** @description Id */
+            document: string;
+            /** @enum {string} */
+            kind: "question and answer" | "table" | "definition" | "figure in text" | "heading" | "conversation";
+            question: components["schemas"]["QuestionsQuestion"];
+            /** @description Where the answer stands */
+            span: components["schemas"]["DocSpan"];
+            title: string;
+            version: string;
+        };
+        QuestionsQuestion: {
+            /** @description Reference answers, to measure the wording of replies against; they decide no verdict */
+            answers?: string[];
+            expect: components["schemas"]["QuestionsExpectation"][];
+            /** @description Variants of one question share a group: they count as one piece of evidence */
+            group?: string;
+            id: string;
+            notes?: string;
+            owner?: string;
+            question: string;
+            script?: components["schemas"]["QuestionsScriptLine"][];
+            tags?: string[];
+            turns?: components["schemas"]["QueryTurn"][];
+        };
+        QuestionsScriptLine: {
+            expect?: components["schemas"]["QuestionsExpectation"][];
+            say: string;
         };
         Release: {
             at: string;
@@ -3506,11 +3550,11 @@ export interface components {
             before: string;
             /** @enum {string} */
             change: "fixed" | "broken" | "failing";
-            question: components["schemas"]["ProveQuestion"];
+            question: components["schemas"]["QuestionsQuestion"];
         };
         Result: {
             /** @description Why it failed, once that was looked into */
-            cause?: components["schemas"]["ProveDiagnosis"];
+            cause?: components["schemas"]["DiagnoseDiagnosis"];
             /**
              * @description Against the run before
              * @enum {string}
@@ -3520,7 +3564,7 @@ export interface components {
             failed: string;
             /** Format: double */
             millis: number;
-            question: components["schemas"]["ProveQuestion"];
+            question: components["schemas"]["QuestionsQuestion"];
             reply: string;
             verdict: components["schemas"]["ProveVerdict"];
         };
@@ -3967,7 +4011,7 @@ export interface components {
             took: number;
         };
         Tried: {
-            change: components["schemas"]["ProveAlteration"];
+            change: components["schemas"]["DiagnoseAlteration"];
             /** @description What is tried, in words */
             note: string;
         };
@@ -4011,6 +4055,16 @@ export interface components {
             query?: components["schemas"]["QuerySettings"];
             /** @description House rules */
             rules?: components["schemas"]["Rule"][];
+        };
+        Vocabulary: {
+            causes: components["schemas"]["DiagnoseNamed"][];
+            /** @description Kinds of expectation */
+            kinds: components["schemas"]["QuestionsKind"][];
+            outcomes: components["schemas"]["AnswerNamedOutcome"][];
+            /** @description Passes of rewriting and ways to search */
+            passes: components["schemas"]["QueryNamed"][];
+            /** @description Ranking signals */
+            signals: components["schemas"]["FindSignalKind"][];
         };
         WeighSetRequest: {
             /** Format: int64 */
@@ -5722,7 +5776,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProveQuestion"];
+                    "application/json": components["schemas"]["QuestionsQuestion"];
                 };
             };
             /** @description Error */
@@ -5754,7 +5808,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProveProposal"][];
+                    "application/json": components["schemas"]["QuestionsProposal"][];
                 };
             };
             /** @description Error */
@@ -6062,7 +6116,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProveDiagnosis"];
+                    "application/json": components["schemas"]["DiagnoseDiagnosis"];
                 };
             };
             /** @description Error */
@@ -6161,7 +6215,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProveWanted"][];
+                    "application/json": components["schemas"]["DiagnoseWanted"][];
                 };
             };
             /** @description Error */
@@ -6258,7 +6312,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProveQuestion"][];
+                "application/json": components["schemas"]["QuestionsQuestion"][];
             };
         };
         responses: {
@@ -7192,7 +7246,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProveQuestion"];
+                "application/json": components["schemas"]["QuestionsQuestion"];
             };
         };
         responses: {
@@ -7202,7 +7256,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProveQuestion"][];
+                    "application/json": components["schemas"]["QuestionsQuestion"][];
                 };
             };
             /** @description Error */
@@ -7458,6 +7512,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MethodField"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
                 };
             };
             /** @description Error */

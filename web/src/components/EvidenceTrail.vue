@@ -1,8 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Evidence, Reply } from '@/api/client'
-import { outcomeNames, outcomeOf, passNames } from '@/api/passes'
-import { signalNames } from '@/api/signals'
+import { outcomeNames, outcomeOf, passNames, signalNames } from '@/api/names'
 import { shortAddress } from '@/api/words'
 import LitText from './LitText.vue'
 

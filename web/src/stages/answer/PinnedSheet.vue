@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import type { Reply } from '@/api/client'
-import { outcomeOf } from '@/api/passes'
+import { outcomeOf } from '@/api/names'
 import { useCorpus } from '@/stores/corpus'
 import { useAnswer, type Pinned } from './store'
 

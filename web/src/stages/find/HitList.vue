@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { api, ok, type Evidence, type Reply, type Signal } from '@/api/client'
-import { signalNames } from '@/api/signals'
+import { signalNames } from '@/api/names'
 import { shortAddress } from '@/api/words'
 import LitText from '@/components/LitText.vue'
 import { useCorpus } from '@/stores/corpus'

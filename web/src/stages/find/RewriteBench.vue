@@ -2,7 +2,7 @@
 import { useDebounceFn } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
 import { api, ok, type Reply } from '@/api/client'
-import { passNames } from '@/api/passes'
+import { passNames } from '@/api/names'
 import { useCorpus } from '@/stores/corpus'
 import GlossaryList from './GlossaryList.vue'
 import { useFind } from './store'

@@ -147,7 +147,11 @@ watch([filter, search, from, () => corpus.name], () => void load())
 let stops: (() => void)[] = []
 onMounted(() => {
   void load()
-  stops = [corpus.on('document', arrived), corpus.onJobEnd(() => void loadSoon()), corpus.on('source', () => void loadSoon())]
+  stops = [
+    corpus.on('document', arrived),
+    corpus.onJobEnd(() => void loadSoon()),
+    corpus.on('source', () => void loadSoon()),
+  ]
 })
 onUnmounted(() => stops.forEach((s) => s()))
 </script>

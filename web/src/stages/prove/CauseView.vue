@@ -4,13 +4,14 @@ import { api, ok, type Job, type Run, type Schema } from '@/api/client'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
 import FixLine from './FixLine.vue'
-import { causeNames, useProve } from './store'
+import { causeNames } from '@/api/names'
+import { useProve } from './store'
 
 /** Why a question failed, what shows it, and what may cure it: tried on the whole set before anything is applied. */
-const props = defineProps<{ run: Run; cause: Schema['ProveDiagnosis']; question: Schema['ProveQuestion'] }>()
+const props = defineProps<{ run: Run; cause: Schema['DiagnoseDiagnosis']; question: Schema['QuestionsQuestion'] }>()
 const emit = defineEmits<{ amend: [] }>()
 
-type Change = Schema['ProveAlteration']
+type Change = Schema['DiagnoseAlteration']
 const corpus = useCorpus()
 const prove = useProve()
 const trying = ref<{ label: string; change: Change; run: string; job: string }>()

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import TextEntry from '@/components/TextEntry.vue'
-import { kinds, type Expectation, type Kind } from './store'
+import { kinds, type Kind } from '@/api/names'
+import type { Expectation } from './store'
 
 /** What must hold of one reply: kinds with their alternatives. */
 const props = defineProps<{ list: Expectation[] }>()
@@ -13,7 +14,7 @@ function set(i: number, part: Partial<Expectation>): void {
   )
 }
 
-const needs = (k: Kind): string => kinds.find((x) => x.key === k)?.values ?? ''
+const needs = (k: Kind): string => kinds.find((x) => x.name === k)?.values ?? ''
 const values = (s: string): string[] =>
   s
     .split('|')
@@ -29,7 +30,7 @@ const values = (s: string): string[] =>
         :aria-label="`Expectation ${i + 1}`"
         @change="(ev) => set(i, { kind: (ev.target as HTMLSelectElement).value as Kind })"
       >
-        <option v-for="k in kinds" :key="k.key" :value="k.key">{{ k.label }}</option>
+        <option v-for="k in kinds" :key="k.name" :value="k.name">{{ k.label }}</option>
       </select>
       <TextEntry
         v-if="needs(e.kind) !== ''"

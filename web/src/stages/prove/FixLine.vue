@@ -5,8 +5,8 @@ import type { Schema } from '@/api/client'
 import { useCorpus } from '@/stores/corpus'
 
 /** One thing that may cure a failure. A settled answer and an address can be worded here before they are tried. */
-const props = defineProps<{ fix: Schema['ProveFix']; question: string; busy: boolean }>()
-const emit = defineEmits<{ attempt: [change: Schema['ProveAlteration']]; amend: [] }>()
+const props = defineProps<{ fix: Schema['DiagnoseFix']; question: string; busy: boolean }>()
+const emit = defineEmits<{ attempt: [change: Schema['DiagnoseAlteration']]; amend: [] }>()
 
 const corpus = useCorpus()
 const drafted = props.fix.change?.settled?.[0]
@@ -16,7 +16,7 @@ const say = ref(drafted?.answer ?? '')
 const page = ref(props.fix.change?.pages?.[0] ?? '')
 
 /** What is tried: as it was proposed, or as it was worded here. */
-const change = computed<Schema['ProveAlteration'] | undefined>(() => {
+const change = computed<Schema['DiagnoseAlteration'] | undefined>(() => {
   if (props.fix.do === 'settle') {
     if (ask.value.trim() === '' || say.value.trim() === '') return undefined
     return { settled: [{ question: ask.value.trim(), answer: say.value.trim() }] }

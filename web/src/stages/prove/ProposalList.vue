@@ -8,7 +8,7 @@ import { useProve } from './store'
 /** Questions that the documents answer, with the answer and its place; a person takes, edits or drops them. */
 const emit = defineEmits<{ added: [] }>()
 
-type Proposal = Schema['ProveProposal']
+type Proposal = Schema['QuestionsProposal']
 const corpus = useCorpus()
 const prove = useProve()
 const all = ref<Proposal[]>()

@@ -7,7 +7,8 @@ import { useCorpus } from '@/stores/corpus'
 import CompareRuns from './CompareRuns.vue'
 import RunTrend from './RunTrend.vue'
 import VerdictView from './VerdictView.vue'
-import { causeNames, kindNames, useProve } from './store'
+import { causeNames, kindNames } from '@/api/names'
+import { useProve } from './store'
 
 /** One run: its figures with their intervals, its causes, and every question with its verdict. */
 const props = defineProps<{ run: string }>()
@@ -37,7 +38,7 @@ const list = computed(() =>
   }),
 )
 const causes = computed(() => {
-  const n = new Map<Schema['ProveDiagnosis']['cause'], number>()
+  const n = new Map<Schema['DiagnoseDiagnosis']['cause'], number>()
   for (const r of report.value?.results ?? []) if (r.cause) n.set(r.cause.cause, (n.get(r.cause.cause) ?? 0) + 1)
   return [...n].sort((a, b) => b[1] - a[1])
 })

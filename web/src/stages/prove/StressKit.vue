@@ -2,7 +2,8 @@
 import { ref, watch } from 'vue'
 import { api, ok } from '@/api/client'
 import { useCorpus } from '@/stores/corpus'
-import { kindNames, useProve, type Question } from './store'
+import { kindNames } from '@/api/names'
+import { useProve, type Question } from './store'
 
 /** Variants of one question that try to make the assistant fail, to be taken or left. */
 const props = defineProps<{ question: Question }>()

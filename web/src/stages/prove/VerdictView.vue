@@ -7,7 +7,8 @@ import { useCorpus } from '@/stores/corpus'
 import { onKeys } from '@/stores/keys'
 import CauseView from './CauseView.vue'
 import QuestionForm from './QuestionForm.vue'
-import { kindNames, useProve, type Question } from './store'
+import { kindNames } from '@/api/names'
+import { useProve, type Question } from './store'
 
 /** One question of a run on one screen: what was expected, what held, why it failed, and the whole evidence trail. */
 const props = defineProps<{ run: Run; result: Schema['Result'] }>()
@@ -16,10 +17,10 @@ const emit = defineEmits<{ step: [by: number]; close: [] }>()
 const corpus = useCorpus()
 const prove = useProve()
 const trail = ref<Reply>()
-const looked = ref<Schema['ProveDiagnosis']>()
+const looked = ref<Schema['DiagnoseDiagnosis']>()
 const cause = computed(() => props.result.cause ?? looked.value)
 const finding = computed(() => prove.running.length > 0 && props.result.cause === undefined)
-const wanted = ref<Schema['ProveWanted'][]>([])
+const wanted = ref<Schema['DiagnoseWanted'][]>([])
 const amending = ref(false)
 const why = ref('')
 const told = ref('')
@@ -27,13 +28,13 @@ const told = ref('')
 /** Findings of earlier messages of a script come first; the question's own follow in the order of its expectations. */
 const place = (k: number): number => k - props.result.verdict.findings.filter((f) => f.turn).length
 
-const opened = (w: Schema['ProveWanted']) => ({
+const opened = (w: Schema['DiagnoseWanted']) => ({
   name: 'document',
   params: { corpus: corpus.name, document: w.document },
   query: w.text === '' ? {} : { version: w.version, from: String(w.start), to: String(w.end) },
 })
 
-function far(w: Schema['ProveWanted']): string {
+function far(w: Schema['DiagnoseWanted']): string {
   if (w.trouble) return `· cannot be drawn on: ${w.trouble}`
   if (w.past) return '· in an earlier version'
   if (w.rank === 0) return w.cut ? '· a cut runs through it' : '· not among the candidates'

@@ -1,4 +1,5 @@
-import type { Expectation, Kind, Question } from './store'
+import type { Kind } from '@/api/names'
+import type { Expectation, Question } from './store'
 
 /** A column of the grid: what it shows of a question, and what a new text makes of it. */
 export interface GridColumn {

@@ -3,46 +3,8 @@ import { computed, ref } from 'vue'
 import { api, ok, type Run, type Schema } from '@/api/client'
 import { useCorpus } from '@/stores/corpus'
 
-export type Question = Schema['ProveQuestion']
-export type Expectation = Schema['ProveExpectation']
-export type Kind = Expectation['kind']
-
-/** The kinds of expectation as people call them, with what stands in their values. */
-export const kinds: { key: Kind; label: string; values: string }[] = [
-  { key: 'mentions', label: 'says', values: 'one of these wordings' },
-  { key: 'gives', label: 'gives', values: 'one of these figures' },
-  { key: 'notMentions', label: 'does not say', values: 'any of these wordings' },
-  { key: 'cites', label: 'cites', values: 'one of these pages' },
-  { key: 'reaches', label: 'finds the passage', values: 'words of the passage' },
-  { key: 'refuses', label: 'refuses', values: '' },
-  { key: 'asksBack', label: 'asks back', values: '' },
-  { key: 'handsOver', label: 'hands over', values: '' },
-  { key: 'follows', label: 'follows the house rule', values: 'name of the rule' },
-  { key: 'short', label: 'has at most so many words', values: 'a number' },
-  { key: 'language', label: 'is in the language', values: 'code, such as en' },
-]
-export const kindNames: Record<string, string> = Object.fromEntries(kinds.map((k) => [k.key, k.label]))
-
-export const causeNames: Record<Schema['ProveDiagnosis']['cause'], string> = {
-  notGathered: 'not gathered',
-  leftOut: 'failed or left out',
-  outOfDate: 'out of date or contradicted',
-  cutAcross: 'cut across chunks',
-  rankedBelow: 'ranked below the cut',
-  lostInRewriting: 'lost in rewriting',
-  crowdedOut: 'crowded out by a repeat',
-  notUsed: 'found but not used',
-  unsupported: 'unsupported, added by the model',
-  neighbour: 'another passage preferred',
-  wrongPage: 'wrong page cited',
-  wronglyRefused: 'wrongly refused',
-  shouldRefuse: 'should have refused',
-  shouldAskBack: 'should have asked back',
-  ruleMissed: 'house rule missed',
-  ruleMisfired: 'house rule misfired',
-  manner: 'manner breached',
-  doubtful: 'the expectation is doubtful',
-}
+export type Question = Schema['QuestionsQuestion']
+export type Expectation = Schema['QuestionsExpectation']
 
 /** The question sets of the corpus, the chosen one, and the runs. */
 export const useProve = defineStore('prove', () => {

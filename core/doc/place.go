@@ -1,15 +1,13 @@
-package indexing
+package doc
 
 import (
 	"net/url"
 	"strconv"
 	"strings"
-
-	"jolvex/core/doc"
 )
 
-// LinkTo is an address with the place of a span in it.
-func LinkTo(address string, d *doc.Document, s doc.Span) string {
+// Link is an address with the place of a span in it: a time (W3C Media Fragments), a page, or an anchor.
+func (d *Document) Link(address string, s Span) string {
 	i := d.BlockAt(s.Start)
 	if i < 0 {
 		return address
@@ -27,13 +25,13 @@ func LinkTo(address string, d *doc.Document, s doc.Span) string {
 }
 
 // PathAt is the heading path that governs a span; headings that the span opens with belong to it.
-func PathAt(d *doc.Document, s doc.Span) []string {
+func (d *Document) PathAt(s Span) []string {
 	i := d.BlockAt(s.Start)
 	if i < 0 {
 		return []string{}
 	}
 	path := append([]string{}, d.Path(i)...)
-	if h := d.Of(d.Blocks[i].Span); d.Blocks[i].Kind == doc.Heading && (len(path) > 0 || !strings.EqualFold(h, d.Title)) {
+	if h := d.Of(d.Blocks[i].Span); d.Blocks[i].Kind == Heading && (len(path) > 0 || !strings.EqualFold(h, d.Title)) {
 		path = append(path, h)
 	}
 	return path

@@ -1,4 +1,4 @@
-package prove
+package questions
 
 import (
 	"bytes"
@@ -6,11 +6,11 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
 	"jolvex/core/extract"
 	"jolvex/core/query"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestWhatIsWrittenIsReadAgain(t *testing.T) {

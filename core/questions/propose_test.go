@@ -1,13 +1,13 @@
-package prove
+package questions
 
 import (
 	"testing"
 
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
 	"jolvex/core/answer"
 	"jolvex/core/extract"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestProposalsAreAnsweredWhereTheySay(t *testing.T) {
@@ -43,13 +43,13 @@ The mill wheel stands still on Sundays until noon. Entry for a school class cost
 		for _, e := range p.Question.Expect { // what is expected stands where the proposal says
 			switch e.Kind {
 			case Gives:
-				ok, note := gives(p.Answer, e)
+				ok, note := HoldsFigure(p.Answer, e)
 				assert.True(t, ok, "%s: %s", p.Question.Text, note)
 			case Reaches, Mentions:
-				ok, note := mentions(p.Answer, e.Values)
+				ok, note := Says(p.Answer, e.Values)
 				assert.True(t, ok, "%s: %s", p.Question.Text, note)
 			case Cites:
-				assert.True(t, about.is(e.Values))
+				assert.True(t, about.Is(e.Values))
 			}
 		}
 	}

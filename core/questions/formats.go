@@ -1,4 +1,4 @@
-package prove
+package questions
 
 import (
 	"archive/zip"

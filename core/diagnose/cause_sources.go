@@ -1,4 +1,4 @@
-package prove
+package diagnose
 
 import (
 	"context"
@@ -9,7 +9,9 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/measure"
+	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/core/text"
 )
 
@@ -23,7 +25,7 @@ func (n *inquiry) sources(ctx context.Context) (bool, error) {
 	if len(named) > 0 && !slices.ContainsFunc(named, func(k Known) bool { return k.Trouble == "" }) {
 		return n.unable(named[0]), nil
 	}
-	fact, wantsFact := n.has(Mentions, Gives, Reaches)
+	fact, wantsFact := n.has(questions.Mentions, questions.Gives, questions.Reaches)
 	if names := n.namesExpected(); len(names) > 0 && len(named) == 0 {
 		f := Fix{Label: "Gather it", Do: "gather", Document: names[0]}
 		if at := n.p.Where(names[0]); at != "" {
@@ -36,12 +38,12 @@ func (n *inquiry) sources(ctx context.Context) (bool, error) {
 		if n.v.Refused {
 			return n.refused(ctx, Held{}, false)
 		}
-		if _, ok := n.has(Cites); ok {
+		if _, ok := n.has(questions.Cites); ok {
 			return n.wrongPage(named), nil
 		}
 		return false, nil
 	}
-	held, err := n.p.Holding(ctx, fact)
+	held, err := n.p.Holding(ctx, n.q, n.s, fact)
 	if err != nil {
 		return false, err
 	}
@@ -86,9 +88,9 @@ func (n *inquiry) namesExpected() []string {
 	var out []string
 	for _, e := range n.q.Expect {
 		switch e.Kind {
-		case Cites:
+		case questions.Cites:
 			out = append(out, e.Values...)
-		case Reaches:
+		case questions.Reaches:
 			out = append(out, e.Document)
 		}
 	}
@@ -150,8 +152,8 @@ func (n *inquiry) choosePlace(held []Held, named []Known) (Held, bool) {
 }
 
 // wordedAnew reports whether the reply says what was expected in other words: most of the words of an alternative stand in it.
-func (n *inquiry) wordedAnew(e Expectation) bool {
-	if e.Kind != Mentions || n.v.Refused {
+func (n *inquiry) wordedAnew(e questions.Expectation) bool {
+	if e.Kind != questions.Mentions || n.v.Refused {
 		return false
 	}
 	have := map[string]bool{}
@@ -174,7 +176,7 @@ func (n *inquiry) wordedAnew(e Expectation) bool {
 }
 
 // candidate is the rank, from 1, of the candidate that brings a place; 0 for none.
-func candidate(s Seen, h Held) int {
+func candidate(s prove.Seen, h Held) int {
 	for i, c := range s.Trail.Candidates {
 		if c.Document == h.Document && c.Evidence().Start <= h.Span.Start && h.Span.End <= c.Evidence().End {
 			return i + 1
@@ -183,7 +185,7 @@ func candidate(s Seen, h Held) int {
 	return 0
 }
 
-func kept(s Seen, rank int) bool { return rank > 0 && s.Trail.Candidates[rank-1].Kept }
+func kept(s prove.Seen, rank int) bool { return rank > 0 && s.Trail.Candidates[rank-1].Kept }
 
 // ranked looks why a place that can be drawn on was not, or was and is not said.
 func (n *inquiry) ranked(ctx context.Context, h Held) (bool, error) {
@@ -393,7 +395,7 @@ func plain(s string) []string {
 	return out
 }
 
-func quotedValues(e Expectation) string {
+func quotedValues(e questions.Expectation) string {
 	return "“" + strings.Join(e.Values, "” or “") + "”"
 }
 

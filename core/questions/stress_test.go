@@ -1,13 +1,13 @@
-package prove
+package questions
 
 import (
 	"slices"
 	"testing"
 
+	"jolvex/core/query"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"jolvex/core/query"
 )
 
 func even(string) float64 { return 1 }

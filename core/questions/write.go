@@ -1,4 +1,4 @@
-package prove
+package questions
 
 import (
 	"archive/zip"
@@ -156,7 +156,7 @@ func (q Question) meant(ds []Source) []Source {
 	var out []Source
 	for _, d := range ds {
 		if slices.ContainsFunc(q.Expect, func(e Expectation) bool {
-			return e.Kind == Cites && d.is(e.Values) || e.Kind == Reaches && d.is([]string{e.Document})
+			return e.Kind == Cites && d.Is(e.Values) || e.Kind == Reaches && d.Is([]string{e.Document})
 		}) {
 			out = append(out, d)
 		}

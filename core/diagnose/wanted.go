@@ -1,8 +1,11 @@
-package prove
+package diagnose
 
 import (
 	"context"
 	"fmt"
+
+	"jolvex/core/prove"
+	"jolvex/core/questions"
 )
 
 // Wanted is a place that holds what one expectation wants, and how far it came in a reply.
@@ -24,7 +27,7 @@ type Wanted struct {
 
 // LookFor finds where what a question expects stands, one place an expectation: that which the question names, else one that can be
 // drawn on and shares the most words with it. An expectation that nothing holds, and one that asks for no words, has none.
-func LookFor(ctx context.Context, q Question, s Seen, p Probe) ([]Wanted, error) {
+func LookFor(ctx context.Context, q questions.Question, s prove.Seen, p Probe) ([]Wanted, error) {
 	n := &inquiry{q: q, s: s, p: p}
 	named, err := n.documents()
 	if err != nil {
@@ -33,8 +36,8 @@ func LookFor(ctx context.Context, q Question, s Seen, p Probe) ([]Wanted, error)
 	out := []Wanted{}
 	for i, e := range q.Expect {
 		switch e.Kind {
-		case Mentions, Gives, Reaches:
-			held, err := p.Holding(ctx, e)
+		case questions.Mentions, questions.Gives, questions.Reaches:
+			held, err := p.Holding(ctx, q, s, e)
 			if err != nil {
 				return nil, fmt.Errorf("look for what %s expects: %w", q.ID, err)
 			}
@@ -42,9 +45,9 @@ func LookFor(ctx context.Context, q Question, s Seen, p Probe) ([]Wanted, error)
 				r := candidate(s, h)
 				out = append(out, Wanted{i, h.Document, h.Version, h.Address, h.Heading, h.Text, h.Span.Start, h.Span.End, h.Trouble, h.Past, h.Cut, r, kept(s, r)})
 			}
-		case Cites:
+		case questions.Cites:
 			for _, k := range named {
-				if !(Document{Address: k.Address, Title: k.Title}).Is(e.Values) {
+				if !(questions.Document{Address: k.Address, Title: k.Title}).Is(e.Values) {
 					continue
 				}
 				w := Wanted{Expectation: i, Document: k.Document, Address: k.Address, Heading: k.Title, Trouble: k.Trouble}

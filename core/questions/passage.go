@@ -1,4 +1,4 @@
-package prove
+package questions
 
 import (
 	"slices"
@@ -15,7 +15,7 @@ func (q Question) Passages(about Document, d *doc.Document) []doc.Span {
 	cited := false
 	for _, e := range q.Expect {
 		switch {
-		case e.Kind == Reaches && about.is([]string{e.Document}):
+		case e.Kind == Reaches && about.Is([]string{e.Document}):
 			for _, v := range e.Values {
 				if s, ok := locate(d, v); ok {
 					out = append(out, s)
@@ -23,7 +23,7 @@ func (q Question) Passages(about Document, d *doc.Document) []doc.Span {
 				}
 			}
 		case e.Kind == Cites:
-			cited = cited || about.is(e.Values)
+			cited = cited || about.Is(e.Values)
 		}
 	}
 	if !cited {
@@ -131,9 +131,9 @@ func (q Question) RankOf(candidates []Document) int {
 		r := -1
 		switch e.Kind {
 		case Reaches:
-			r = reached(candidates, e)
+			r = Reached(candidates, e)
 		case Cites:
-			r = rankOf(candidates, e.Values)
+			r = RankOf(candidates, e.Values)
 		}
 		if r >= 0 && (rank < 0 || e.Kind == Reaches) {
 			rank = r
@@ -142,13 +142,13 @@ func (q Question) RankOf(candidates []Document) int {
 	return rank
 }
 
-// reached is the rank of the first candidate that holds one of the wordings; 0 for none.
-func reached(candidates []Document, e Expectation) int {
+// Reached is the rank of the first candidate that holds one of the wordings; 0 for none.
+func Reached(candidates []Document, e Expectation) int {
 	for i, c := range candidates {
-		if !c.is([]string{e.Document}) {
+		if !c.Is([]string{e.Document}) {
 			continue
 		}
-		if found, _ := mentions(c.Text, e.Values); found {
+		if found, _ := Says(c.Text, e.Values); found {
 			return i + 1
 		}
 	}

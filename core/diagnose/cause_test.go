@@ -1,4 +1,4 @@
-package prove
+package diagnose
 
 import (
 	"context"
@@ -7,13 +7,15 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
 	"jolvex/core/answer"
 	"jolvex/core/doc"
+	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/core/rule"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // scripted is a corpus as a diagnosis sees it: what is known, what is held, and what comes of asking again.
@@ -21,7 +23,7 @@ type scripted struct {
 	known []Known
 	held  []Held
 	rules []rule.Rule
-	again func(change Alteration, documents []string) (Seen, bool)
+	again func(change Alteration, documents []string) (prove.Seen, bool)
 	asked []string
 	fails error
 }
@@ -29,14 +31,16 @@ type scripted struct {
 func (s *scripted) Named(names []string) ([]Known, error) {
 	var out []Known
 	for _, k := range s.known {
-		if (Document{Address: k.Address, Title: k.Title}).Is(names) {
+		if (questions.Document{Address: k.Address, Title: k.Title}).Is(names) {
 			out = append(out, k)
 		}
 	}
 	return out, s.fails
 }
 
-func (s *scripted) Holding(context.Context, Expectation) ([]Held, error) { return s.held, s.fails }
+func (s *scripted) Holding(_ context.Context, _ questions.Question, _ prove.Seen, e questions.Expectation) ([]Held, error) {
+	return s.held, s.fails
+}
 
 func (s *scripted) Rules() []rule.Rule { return s.rules }
 
@@ -51,7 +55,7 @@ func (s *scripted) Whole(ctx context.Context, change Alteration, _ Held) (bool, 
 	return change.Settings["chunk.size"] != "", s.fails
 }
 
-func (s *scripted) Again(ctx context.Context, change Alteration, documents []string) (Seen, Verdict, error) {
+func (s *scripted) Again(ctx context.Context, change Alteration, documents []string) (prove.Seen, prove.Verdict, error) {
 	var keys []string
 	for k, v := range change.Settings {
 		keys = append(keys, k+"="+v)
@@ -59,18 +63,18 @@ func (s *scripted) Again(ctx context.Context, change Alteration, documents []str
 	slices.Sort(keys)
 	s.asked = append(s.asked, strings.Join(append(append(keys, change.RulesOff...), documents...), " "))
 	if s.again == nil {
-		return reply(answer.Answered, "so"), Verdict{}, s.fails
+		return reply(answer.Answered, "so"), prove.Verdict{}, s.fails
 	}
 	seen, passed := s.again(change, documents)
-	return seen, Verdict{Passed: passed, Refused: seen.Trail.Outcome == answer.Refused}, s.fails
+	return seen, prove.Verdict{Passed: passed, Refused: seen.Trail.Outcome == answer.Refused}, s.fails
 }
 
-// reply is a reply of one sentence from the first candidate.
-func reply(o answer.Outcome, said string, candidates ...answer.Candidate) Seen {
+// Reply is a reply of one sentence from the first candidate.
+func reply(o answer.Outcome, said string, candidates ...answer.Candidate) prove.Seen {
 	t := &answer.Trail{Outcome: o, Support: 0.7, Bar: 0.5, Candidates: candidates, Reply: []answer.Sentence{{Text: said, Candidate: -1}}}
-	s := Seen{Trail: t}
+	s := prove.Seen{Trail: t}
 	for _, c := range candidates {
-		s.Documents = append(s.Documents, Document{Address: "http://x/" + c.Document, Title: c.Document})
+		s.Documents = append(s.Documents, questions.Document{Address: "http://x/" + c.Document, Title: c.Document})
 	}
 	if len(candidates) > 0 && o == answer.Answered {
 		t.Reply[0].Candidate = 0
@@ -91,11 +95,11 @@ func place(change func(*Held)) Held {
 	return h
 }
 
-var wanted = Question{ID: "q", Text: "What does a kayak cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"£6.50"}}, {Kind: Cites, Values: []string{"/fares"}}}}
+var wanted = questions.Question{ID: "q", Text: "What does a kayak cost?", Expect: []questions.Expectation{{Kind: questions.Gives, Values: []string{"£6.50"}}, {Kind: questions.Cites, Values: []string{"/fares"}}}}
 
-func diagnosed(t *testing.T, q Question, s Seen, p *scripted) Diagnosis {
+func diagnosed(t *testing.T, q questions.Question, s prove.Seen, p *scripted) Diagnosis {
 	t.Helper()
-	v := Judge(q, s)
+	v := prove.Judge(q, s)
 	require.False(t, v.Passed, "the question has to fail")
 	d, err := Diagnose(t.Context(), q, s, v, p)
 	require.NoError(t, err)
@@ -116,31 +120,31 @@ func TestEachCauseIsTold(t *testing.T) {
 	off := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
 	kept := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, true))
 	for name, c := range map[string]struct {
-		q    Question
-		s    Seen
+		q    questions.Question
+		s    prove.Seen
 		p    scripted
 		want Cause
 		fix  string // a part of the labels of the fixes
 	}{
 		"the page is not there":  {wanted, off, scripted{}, NotGathered, "Gather it"},
 		"the page was left out":  {wanted, off, scripted{known: []Known{place(func(h *Held) { h.Trouble = "it was left out" }).Known}}, LeftOut, "take it in"},
-		"nothing says it":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Mentions, Values: []string{"a moat"}}}}, off, scripted{}, NotGathered, "settled answer"},
+		"nothing says it":        {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"a moat"}}}}, off, scripted{}, NotGathered, "settled answer"},
 		"the page says no such":  {wanted, off, scripted{known: here}, Doubtful, "Amend"},
 		"it said so once":        {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Past = true })}}, Doubtful, "says now"},
 		"a cut runs through":     {wanted, off, scripted{known: here, held: []Held{place(func(h *Held) { h.Cut = true })}}, CutAcross, "Cut this source by structure"},
 		"too far down":           {wanted, off, scripted{known: here, held: []Held{place(nil)}}, RankedBelow, "priority"},
 		"kept and not said":      {wanted, kept, scripted{known: here, held: []Held{place(nil)}}, NotUsed, "Draw on more chunks"},
-		"another was preferred":  {wanted, kept, scripted{known: here, held: []Held{place(nil)}, again: func(_ Alteration, only []string) (Seen, bool) { return off, len(only) == 1 && only[0] == "fares" }}, Neighbour, "priority"},
-		"right, another page":    {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Cites, Values: []string{"/fares"}}}}, off, scripted{known: here}, WrongPage, "Accept the page"},
-		"it answered":            {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Refuses}}}, off, scripted{}, ShouldRefuse, "Raise the evidence bar to 0.71"},
-		"it did not ask back":    {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: AsksBack}}}, off, scripted{}, ShouldAskBack, "Ask back"},
-		"too many words":         {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Short, Values: []string{"2"}}}}, off, scripted{}, MannerBreached, "2 words"},
-		"another language":       {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Language, Values: []string{"fr"}}}}, off, scripted{}, MannerBreached, ""},
-		"words of a passage":     {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: NotMentions, Values: []string{"blue"}}}}, off, scripted{}, Neighbour, "Never say “blue”"},
-		"words of its own":       {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: NotMentions, Values: []string{"sorry"}}}}, reply(answer.Answered, "So sorry."), scripted{}, MannerBreached, ""},
-		"no rule does so":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: HandsOver}}}, off, scripted{}, RuleMissed, ""},
-		"the rule is off":        {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Follows, Values: []string{"Parties"}}}}, off, scripted{rules: []rule.Rule{{ID: "p", Name: "Parties", Off: true}}}, RuleMissed, ""},
-		"the rule did not catch": {Question{ID: "q", Text: "?", Expect: []Expectation{{Kind: Follows, Values: []string{"Parties"}}}}, off, scripted{rules: []rule.Rule{{ID: "p", Name: "Parties"}}}, RuleMissed, "example wordings of “Parties”"},
+		"another was preferred":  {wanted, kept, scripted{known: here, held: []Held{place(nil)}, again: func(_ Alteration, only []string) (prove.Seen, bool) { return off, len(only) == 1 && only[0] == "fares" }}, Neighbour, "priority"},
+		"right, another page":    {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"/fares"}}}}, off, scripted{known: here}, WrongPage, "Accept the page"},
+		"it answered":            {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}, off, scripted{}, ShouldRefuse, "Raise the evidence bar to 0.71"},
+		"it did not ask back":    {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.AsksBack}}}, off, scripted{}, ShouldAskBack, "Ask back"},
+		"too many words":         {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Short, Values: []string{"2"}}}}, off, scripted{}, MannerBreached, "2 words"},
+		"another language":       {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Language, Values: []string{"fr"}}}}, off, scripted{}, MannerBreached, ""},
+		"words of a passage":     {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.NotMentions, Values: []string{"blue"}}}}, off, scripted{}, Neighbour, "Never say “blue”"},
+		"words of its own":       {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.NotMentions, Values: []string{"sorry"}}}}, reply(answer.Answered, "So sorry."), scripted{}, MannerBreached, ""},
+		"no rule does so":        {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.HandsOver}}}, off, scripted{}, RuleMissed, ""},
+		"the rule is off":        {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Follows, Values: []string{"Parties"}}}}, off, scripted{rules: []rule.Rule{{ID: "p", Name: "Parties", Off: true}}}, RuleMissed, ""},
+		"the rule did not catch": {questions.Question{ID: "q", Text: "?", Expect: []questions.Expectation{{Kind: questions.Follows, Values: []string{"Parties"}}}}, off, scripted{rules: []rule.Rule{{ID: "p", Name: "Parties"}}}, RuleMissed, "example wordings of “Parties”"},
 	} {
 		d := diagnosed(t, c.q, c.s, &c.p)
 		assert.Equal(t, c.want, d.Cause, "%s: %s", name, d.Why)
@@ -160,7 +164,7 @@ func TestAFoldedPassageIsCrowdedOut(t *testing.T) {
 func TestThePassThatLeadsAwayIsNamed(t *testing.T) {
 	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
 	s.Trail.Reading.Steps = []query.Step{{Pass: query.PassSpelling, Changed: true}, {Pass: query.PassGlossary, Changed: true}, {Pass: query.PassFiller}}
-	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (Seen, bool) {
+	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (prove.Seen, bool) {
 		if c.Settings["query.glossary"] == "false" {
 			return reply(answer.Answered, "A kayak costs £6.50.", chunkOf("fares", 0, 50, true)), true
 		}
@@ -176,7 +180,7 @@ func TestThePassThatLeadsAwayIsNamed(t *testing.T) {
 
 func TestAPassageFurtherDownIsLookedForAndKept(t *testing.T) {
 	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, false))
-	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (Seen, bool) {
+	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (prove.Seen, bool) {
 		return reply(answer.Answered, "A kayak costs £6.50.", chunkOf("boats", 0, 9, true), chunkOf("fares", 0, 50, true)), c.Settings["find.keep"] != ""
 	}}
 	d := diagnosed(t, wanted, s, p)
@@ -190,7 +194,7 @@ func TestAWrongRefusalIsShownWithTheBarAtZero(t *testing.T) {
 	s := reply(answer.Refused, "Nothing about that.", chunkOf("fares", 0, 50, true))
 	s.Trail.Support = 0.41
 	right := reply(answer.Answered, "A kayak costs £6.50.", chunkOf("fares", 0, 50, true))
-	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (Seen, bool) {
+	p := &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}, again: func(c Alteration, _ []string) (prove.Seen, bool) {
 		return right, c.Settings["answer.bar"] == "0" || c.Settings["answer.bar"] == "0.40"
 	}}
 	d := diagnosed(t, wanted, s, p)
@@ -203,14 +207,14 @@ func TestAWrongRefusalIsShownWithTheBarAtZero(t *testing.T) {
 func TestARuleThatStandsBeforeTheSources(t *testing.T) {
 	s := reply(answer.ByRule, "There are no discounts.")
 	s.Trail.Rules = &rule.State{Fired: []rule.Fired{{Rule: "d", Name: "Discounts", Why: "it says “discount”"}}}
-	p := &scripted{again: func(c Alteration, _ []string) (Seen, bool) {
+	p := &scripted{again: func(c Alteration, _ []string) (prove.Seen, bool) {
 		return reply(answer.Answered, "A kayak costs £6.50."), slices.Contains(c.RulesOff, "d")
 	}}
 	d := diagnosed(t, wanted, s, p)
 	assert.Equal(t, RuleMisfired, d.Cause)
 	assert.Equal(t, []string{"d"}, d.Fixes[0].Change.RulesOff)
 
-	p.again = func(Alteration, []string) (Seen, bool) { return s, false }
+	p.again = func(Alteration, []string) (prove.Seen, bool) { return s, false }
 	d = diagnosed(t, wanted, s, p)
 	assert.NotEqual(t, RuleMisfired, d.Cause, "without the rule it fails as well: the rule is not to blame")
 }
@@ -246,15 +250,16 @@ func TestThePlaceThatIsMeant(t *testing.T) {
 
 func TestADiagnosisThatBreaksOffSaysSo(t *testing.T) {
 	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true))
-	_, err := Diagnose(t.Context(), wanted, s, Judge(wanted, s), &scripted{fails: errors.New("the disk is full")})
+	_, err := Diagnose(t.Context(), wanted, s, prove.Judge(wanted, s), &scripted{fails: errors.New("the disk is full")})
 	assert.ErrorContains(t, err, "the disk is full")
 }
 
 func TestCausesAreAllDifferent(t *testing.T) {
 	seen := map[Cause]bool{}
 	for _, c := range Causes() {
-		assert.False(t, seen[c], c)
-		seen[c] = true
+		assert.False(t, seen[c.Name], c)
+		assert.NotEmpty(t, c.Label, c.Name)
+		seen[c.Name] = true
 	}
 	assert.Len(t, seen, 18)
 }
@@ -286,7 +291,7 @@ func TestOtherCutsAreShown(t *testing.T) {
 
 func TestWhereWhatIsExpectedStands(t *testing.T) {
 	s := reply(answer.Answered, "The boat is blue.", chunkOf("boats", 0, 50, true), chunkOf("fares", 0, 50, false))
-	q := Question{ID: "q", Text: "What does a kayak cost?", Expect: []Expectation{{Kind: Gives, Values: []string{"£6.50"}}, {Kind: Cites, Values: []string{"/fares"}}, {Kind: Short, Values: []string{"9"}}}}
+	q := questions.Question{ID: "q", Text: "What does a kayak cost?", Expect: []questions.Expectation{{Kind: questions.Gives, Values: []string{"£6.50"}}, {Kind: questions.Cites, Values: []string{"/fares"}}, {Kind: questions.Short, Values: []string{"9"}}}}
 	got, err := LookFor(t.Context(), q, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
 	require.NoError(t, err)
 	require.Len(t, got, 2, "a length stands nowhere")

@@ -1,4 +1,6 @@
-package prove
+// Package diagnose finds why a reply fell short of what was expected, from its trail and by asking again under other conditions, and
+// proposes what would cure it.
+package diagnose
 
 import (
 	"context"
@@ -8,7 +10,9 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/doc"
+	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/core/rule"
 )
 
@@ -37,9 +41,34 @@ const (
 	Doubtful        Cause = "doubtful"        // the expectation itself
 )
 
-// Causes lists them.
-func Causes() []Cause {
-	return []Cause{NotGathered, LeftOut, OutOfDate, CutAcross, RankedBelow, LostInRewriting, CrowdedOut, NotUsed, Unsupported, Neighbour, WrongPage, WronglyRefused, ShouldRefuse, ShouldAskBack, RuleMissed, RuleMisfired, MannerBreached, Doubtful}
+// Named is a cause with what people call it.
+type Named struct {
+	Name  Cause  `json:"name"`
+	Label string `json:"label"`
+}
+
+// Causes is the table of causes, in the order in which they are shown. It is not to be changed.
+func Causes() []Named { return causes }
+
+var causes = []Named{
+	{NotGathered, "not gathered"},
+	{LeftOut, "failed or left out"},
+	{OutOfDate, "out of date or contradicted"},
+	{CutAcross, "cut across chunks"},
+	{RankedBelow, "ranked below the cut"},
+	{LostInRewriting, "lost in rewriting"},
+	{CrowdedOut, "crowded out by a repeat"},
+	{NotUsed, "found but not used"},
+	{Unsupported, "unsupported, added by the model"},
+	{Neighbour, "another passage preferred"},
+	{WrongPage, "wrong page cited"},
+	{WronglyRefused, "wrongly refused"},
+	{ShouldRefuse, "should have refused"},
+	{ShouldAskBack, "should have asked back"},
+	{RuleMissed, "house rule missed"},
+	{RuleMisfired, "house rule misfired"},
+	{MannerBreached, "tone or length breached"},
+	{Doubtful, "the expectation is doubtful"},
 }
 
 // Settling is a settled answer in the making: a question with what is to be answered.
@@ -125,10 +154,10 @@ type Probe interface {
 	Named(names []string) ([]Known, error)
 	// Where is the address that a page of some name would have; "" when nobody can tell.
 	Where(name string) string
-	// Holding finds places that hold what an expectation (Mentions, Gives, Reaches) wants, those that can be drawn on first.
-	Holding(ctx context.Context, e Expectation) ([]Held, error)
+	// Holding finds places that hold what an expectation (Mentions, Gives, Reaches) of a question wants, for the reply that was seen.
+	Holding(ctx context.Context, q questions.Question, seen prove.Seen, e questions.Expectation) ([]Held, error)
 	// Again answers the question under an altered method; with documents, from them alone.
-	Again(ctx context.Context, change Alteration, documents []string) (Seen, Verdict, error)
+	Again(ctx context.Context, change Alteration, documents []string) (prove.Seen, prove.Verdict, error)
 	// Whole reports whether one chunk would hold all of a place under an altered method.
 	Whole(ctx context.Context, change Alteration, h Held) (bool, error)
 	// Rules are the method's house rules.
@@ -137,25 +166,25 @@ type Probe interface {
 
 // inquiry is one diagnosis under way.
 type inquiry struct {
-	q       Question
-	s       Seen
-	v       Verdict
+	q       questions.Question
+	s       prove.Seen
+	v       prove.Verdict
 	p       Probe
 	out     Diagnosis
-	failing []Expectation
+	failing []questions.Expectation
 }
 
 // Diagnose finds the cause of a failure: each step looks at the trail, and asks again under other conditions where the trail
 // alone does not tell. The first cause that is shown stands.
-func Diagnose(ctx context.Context, q Question, s Seen, v Verdict, p Probe) (Diagnosis, error) {
+func Diagnose(ctx context.Context, q questions.Question, s prove.Seen, v prove.Verdict, p Probe) (Diagnosis, error) {
 	n := &inquiry{q: q, s: s, v: v, p: p, out: Diagnosis{Shown: []string{}, Fixes: []Fix{}}}
 	for _, f := range v.Findings {
 		if !f.Held {
 			n.failing = append(n.failing, f.Expectation)
 		}
 	}
-	for _, step := range []func(context.Context) (bool, error){n.rules, n.refusals, n.askedBack, n.invented, n.manner, n.sources} {
-		done, err := step(ctx)
+	for _, s := range steps() {
+		done, err := s.look(n, ctx)
 		if err != nil {
 			return n.out, fmt.Errorf("diagnose %s: %w", q.ID, err)
 		}
@@ -168,6 +197,24 @@ func Diagnose(ctx context.Context, q Question, s Seen, v Verdict, p Probe) (Diag
 		n.fix(Fix{Label: "Look whether the reply is right after all, and amend the expectation", Do: "amend"})
 	}
 	return n.out, n.tryFixes(ctx)
+}
+
+// step is one place where a cause is looked for.
+type step struct {
+	look func(*inquiry, context.Context) (bool, error)
+	of   []string // kinds of expectation whose failure it can explain
+}
+
+// steps are the places where causes are looked for, in order.
+func steps() []step {
+	return []step{
+		{(*inquiry).rules, []string{questions.Follows, questions.HandsOver}},
+		{(*inquiry).refusals, []string{questions.Refuses}},
+		{(*inquiry).askedBack, []string{questions.AsksBack}},
+		{(*inquiry).invented, nil}, // whatever was expected: the model said what no source holds
+		{(*inquiry).manner, []string{questions.NotMentions, questions.Short, questions.Language}},
+		{(*inquiry).sources, []string{questions.Mentions, questions.Gives, questions.Reaches, questions.Cites}},
+	}
 }
 
 // tryFixes asks the question once more under each change that is proposed.
@@ -232,7 +279,7 @@ func (n *inquiry) set(label, key, value string) {
 }
 
 // again asks once more and says what came of it.
-func (n *inquiry) again(ctx context.Context, what string, change Alteration, documents ...string) (Seen, Verdict, error) {
+func (n *inquiry) again(ctx context.Context, what string, change Alteration, documents ...string) (prove.Seen, prove.Verdict, error) {
 	s, v, err := n.p.Again(ctx, change, documents)
 	if err != nil {
 		return s, v, err
@@ -241,7 +288,7 @@ func (n *inquiry) again(ctx context.Context, what string, change Alteration, doc
 	return s, v, nil
 }
 
-func endOf(s Seen, v Verdict) string {
+func endOf(s prove.Seen, v prove.Verdict) string {
 	switch {
 	case v.Passed:
 		return "it passes"
@@ -253,18 +300,18 @@ func endOf(s Seen, v Verdict) string {
 }
 
 // has reports whether one of some kinds fails, and gives the first.
-func (n *inquiry) has(kinds ...string) (Expectation, bool) {
+func (n *inquiry) has(kinds ...string) (questions.Expectation, bool) {
 	for _, e := range n.failing {
 		if slices.Contains(kinds, e.Kind) {
 			return e, true
 		}
 	}
-	return Expectation{}, false
+	return questions.Expectation{}, false
 }
 
 // rules looks for a house rule that should have fired and did not, or that fired and should not have.
 func (n *inquiry) rules(ctx context.Context) (bool, error) {
-	if e, ok := n.has(Follows, HandsOver); ok {
+	if e, ok := n.has(questions.Follows, questions.HandsOver); ok {
 		return n.missedRule(e), nil
 	}
 	st := n.s.Trail.Rules
@@ -286,10 +333,10 @@ func (n *inquiry) rules(ctx context.Context) (bool, error) {
 	return true, nil
 }
 
-func (n *inquiry) missedRule(e Expectation) bool {
+func (n *inquiry) missedRule(e questions.Expectation) bool {
 	for _, r := range n.p.Rules() {
-		named := e.Kind == Follows && slices.ContainsFunc(e.Values, func(v string) bool { return v == r.ID || strings.EqualFold(v, r.Name) })
-		hands := e.Kind == HandsOver && slices.ContainsFunc(r.Then, func(a rule.Action) bool { return a.Kind == rule.HandOver })
+		named := e.Kind == questions.Follows && slices.ContainsFunc(e.Values, func(v string) bool { return v == r.ID || strings.EqualFold(v, r.Name) })
+		hands := e.Kind == questions.HandsOver && slices.ContainsFunc(r.Then, func(a rule.Action) bool { return a.Kind == rule.HandOver })
 		if !named && !hands {
 			continue
 		}
@@ -314,7 +361,7 @@ func (n *inquiry) missedRule(e Expectation) bool {
 
 // refusals looks at questions that should have been refused.
 func (n *inquiry) refusals(context.Context) (bool, error) {
-	if _, ok := n.has(Refuses); !ok {
+	if _, ok := n.has(questions.Refuses); !ok {
 		return false, nil
 	}
 	t := n.s.Trail
@@ -328,7 +375,7 @@ func (n *inquiry) refusals(context.Context) (bool, error) {
 }
 
 func (n *inquiry) askedBack(context.Context) (bool, error) {
-	if _, ok := n.has(AsksBack); !ok {
+	if _, ok := n.has(questions.AsksBack); !ok {
 		return false, nil
 	}
 	n.set("Ask back where the evidence parts", "answer.askBack", "true")
@@ -342,7 +389,7 @@ func (n *inquiry) invented(context.Context) (bool, error) {
 		return false, nil
 	}
 	for _, s := range t.Reply {
-		if s.Grounding == nil || !s.Unsupported && s.Grounding.Score >= carriedFrom {
+		if s.Grounding == nil || !s.Unsupported && s.Grounding.Score >= prove.CarriedFrom {
 			continue
 		}
 		n.show("“%s” has a grounding of %.2f", s.Text, s.Grounding.Score)
@@ -356,33 +403,33 @@ func (n *inquiry) invented(context.Context) (bool, error) {
 // manner looks at replies that say the right thing in the wrong way, and at words that should not be said.
 func (n *inquiry) manner(ctx context.Context) (bool, error) {
 	for _, e := range n.failing {
-		if e.Kind != Short && e.Kind != Language && e.Kind != NotMentions {
+		if !e.Is(questions.Form) {
 			return false, nil
 		}
 	}
-	if e, ok := n.has(NotMentions); ok {
+	if e, ok := n.has(questions.NotMentions); ok {
 		return n.forbidden(ctx, e)
 	}
-	if e, ok := n.has(Short); ok {
-		n.set("Let replies have "+e.Values[0]+" words", "answer.words", fmt.Sprint(max(20, mostWords(e))))
+	if e, ok := n.has(questions.Short); ok {
+		n.set("Let replies have "+e.Values[0]+" words", "answer.words", fmt.Sprint(max(20, questions.MostWords(e))))
 		n.set("Put replies together from one chunk", "answer.sources", "1")
 		return n.found(MannerBreached, "the reply is longer than %s words", e.Values[0]), nil
 	}
-	if _, ok := n.has(Language); ok {
+	if _, ok := n.has(questions.Language); ok {
 		return n.found(MannerBreached, "the reply is in another language than expected"), nil
 	}
 	return false, nil
 }
 
 // forbidden looks where words come from that should not be said.
-func (n *inquiry) forbidden(ctx context.Context, e Expectation) (bool, error) {
+func (n *inquiry) forbidden(ctx context.Context, e questions.Expectation) (bool, error) {
 	for _, s := range n.s.Trail.Reply {
-		if is, _ := mentions(s.Text, e.Values); !is {
+		if is, _ := questions.Says(s.Text, e.Values); !is {
 			continue
 		}
 		said := ""
 		for _, v := range e.Values {
-			if is, _ := mentions(s.Text, []string{v}); is {
+			if is, _ := questions.Says(s.Text, []string{v}); is {
 				said = v
 			}
 		}
@@ -392,7 +439,7 @@ func (n *inquiry) forbidden(ctx context.Context, e Expectation) (bool, error) {
 		d := n.s.Documents[s.Candidate]
 		n.show("“%s” comes from %s", s.Text, d.Address)
 		n.set("Never say “"+said+"”", "answer.never", "“"+said+"”")
-		others, err := n.p.Holding(ctx, Expectation{Kind: Mentions, Values: []string{said}})
+		others, err := n.p.Holding(ctx, n.q, n.s, questions.Expectation{Kind: questions.Mentions, Values: []string{said}})
 		if err != nil {
 			return false, err
 		}

@@ -1,0 +1,119 @@
+package questions
+
+import (
+	"fmt"
+	"math"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+
+	"jolvex/core/text"
+)
+
+// Refusal reports whether the question should be refused.
+func (q Question) Refusal() bool {
+	return slices.ContainsFunc(q.Expect, func(e Expectation) bool { return e.Kind == Refuses })
+}
+
+// MayRefuse reports whether a refusal is no failure: it is expected, or all that is expected is how a reply is to be and what it is
+// not to say.
+func (q Question) MayRefuse() bool {
+	return q.Refusal() || len(q.Expect) > 0 && !slices.ContainsFunc(q.Expect, func(e Expectation) bool {
+		return !e.Is(Form)
+	})
+}
+
+// Document is what a citation expectation is compared with.
+type Document struct {
+	Address, Title string
+	Text           string // what the candidate brings: of use to Reaches alone
+}
+
+var notWord = regexp.MustCompile(`[^\p{L}\p{N}]+`)
+
+// flat is a text for comparison: folded words with one space between, and one at each end.
+func flat(s string) string {
+	return " " + strings.TrimSpace(notWord.ReplaceAllString(text.Normalise(s), " ")) + " "
+}
+
+// Says reports whether a reply says one of some wordings, and says so in words.
+func Says(reply string, values []string) (bool, string) {
+	r := flat(reply)
+	for _, v := range values {
+		if w := flat(v); w != "  " && strings.Contains(r, w) {
+			return true, "it says “" + v + "”"
+		}
+	}
+	return false, "it does not say “" + strings.Join(values, "” or “") + "”"
+}
+
+// HoldsFigure reports whether a reply gives one of the figures of an expectation, within what it may be off by, and says so in words.
+func HoldsFigure(reply string, e Expectation) (bool, string) {
+	var said []string
+	have := text.Quantities(reply)
+	for _, v := range e.Values {
+		for _, want := range text.Quantities(v) {
+			for _, h := range have {
+				if h.Value == want.Value && (h.Kind == want.Kind || want.Kind == text.Number) || e.Within > 0 && h.Kind == want.Kind && apart(h, want) <= e.Within {
+					return true, "it gives " + reply[h.Start:h.End]
+				}
+			}
+		}
+	}
+	for _, h := range have {
+		said = append(said, reply[h.Start:h.End])
+	}
+	wanted := strings.Join(e.Values, " or ")
+	if e.Within > 0 {
+		wanted += fmt.Sprintf(" within %g", e.Within)
+	}
+	if len(said) == 0 {
+		return false, "it gives no figure, not " + wanted
+	}
+	return false, "it gives " + strings.Join(said, ", ") + ", not " + wanted
+}
+
+// apart is by how much two figures of one kind differ, in their own unit: minutes for times of day, days for dates; infinite for
+// figures of different units, and for what is no figure.
+func apart(a, b text.Quantity) float64 {
+	x, unitX, okX := a.Amount()
+	y, unitY, okY := b.Amount()
+	if !okX || !okY || unitX != unitY {
+		return math.Inf(1)
+	}
+	return math.Abs(x - y)
+}
+
+// RankOf is the rank of the first document that one of some names means, from 1; 0 for none.
+func RankOf(docs []Document, values []string) int {
+	for i, d := range docs {
+		if d.Is(values) {
+			return i + 1
+		}
+	}
+	return 0
+}
+
+// Is reports whether one of some names means the document: an address, an end of one, or its title. A name that starts with "/" is a
+// path and must be the whole path of the address.
+func (d Document) Is(values []string) bool {
+	for _, v := range values {
+		if v == "" {
+			continue
+		}
+		if strings.EqualFold(v, d.Title) || v == d.Address {
+			return true
+		}
+		if strings.HasPrefix(v, "/") {
+			if u, err := url.Parse(d.Address); err == nil && strings.TrimSuffix(u.Path, "/") == strings.TrimSuffix(v, "/") {
+				return true
+			}
+			continue
+		}
+		if strings.HasSuffix(d.Address, "/"+v) {
+			return true
+		}
+	}
+	return false
+}
