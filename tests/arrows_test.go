@@ -26,7 +26,7 @@ var rank = map[string]int{
 	"core/extract": 2, "core/chunk": 2, "core/embed": 2,
 	"core/check": 3, "core/index": 3, "core/query": 4, "core/find": 5, "core/rule": 6, "core/answer": 7, "core/questions": 8, "core/prove": 9, "core/diagnose": 10, "core/method": 11,
 	"demo": 12, "web": 12, "internal/gather": 12, "internal/model": 12, "internal/pdf": 12, "internal/store": 12,
-	"internal/sim": 13, // stand-ins are tested against the fetching that meets them
+	"internal/sim":   13, // stand-ins are tested against the fetching that meets them
 	"internal/fault": 13, "internal/event": 14, "internal/job": 15, "internal/connections": 16, "internal/indexing": 17, "internal/asking": 18,
 	"internal/gathering": 19, "internal/proving": 19, "internal/serving": 19,
 	"internal/app": 20, "internal/api": 21, "cmd/jolvex": 22,
