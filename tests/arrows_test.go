@@ -28,7 +28,7 @@ var rank = map[string]int{
 	"demo": 12, "web": 12, "internal/gather": 12, "internal/model": 12, "internal/pdf": 12, "internal/store": 12,
 	"internal/sim":   13, // stand-ins are tested against the fetching that meets them
 	"internal/fault": 13, "internal/event": 14, "internal/job": 15, "internal/connections": 16, "internal/indexing": 17, "internal/asking": 18,
-	"internal/gathering": 19, "internal/proving": 19, "internal/serving": 19,
+	"internal/gathering": 19, "internal/proving": 19, "internal/serving": 19, "internal/keeping": 19,
 	"internal/app": 20, "internal/api": 21, "cmd/jolvex": 22,
 }
 

@@ -4,6 +4,8 @@
 package answer
 
 import (
+	"fmt"
+
 	"jolvex/core/doc"
 	"jolvex/core/find"
 	"jolvex/core/query"
@@ -12,6 +14,24 @@ import (
 
 // Version names the algorithm; it is part of the answer stage's hash.
 const Version = "answer-7"
+
+// Format numbers the form in which trails are stored.
+//
+//	1  what a model read and wrote stands in Written alone
+//	2  every call of a model stands in Spent
+const Format = 2
+
+// Upgrade makes of a trail that was stored in an earlier format what it would be in this one. It is an error when the format is a later
+// one.
+func Upgrade(t *Trail, format int) error {
+	if format > Format {
+		return fmt.Errorf("the trail has format %d, and this program reads up to %d", format, Format)
+	}
+	if w := t.Written; format < 2 && w != nil && w.In+w.Out > 0 {
+		t.Spent = []Spent{{For: ToWord, Model: w.Model, In: w.In, Out: w.Out, Price: w.Price}}
+	}
+	return nil
+}
 
 // Settings of the answer stage.
 type Settings struct {

@@ -40,6 +40,14 @@ func reply[T any](v T, err error) (*out[T], error) {
 func (h *handlers) corpora(api huma.API) {
 	huma.Register(api, operation("listCorpora", http.MethodGet, "/corpora", "corpora", "List all corpora"),
 		func(ctx context.Context, _ *struct{}) (*out[[]app.Corpus], error) { return reply(h.app.Corpora(ctx)) })
+	huma.Register(api, operation("deleteCorpus", http.MethodDelete, "/corpora/{corpus}", "corpora", "Delete a corpus with all that belongs to it"),
+		func(ctx context.Context, in *InCorpus) (*struct{}, error) {
+			return nil, known(h.app.Keeping.DeleteCorpus(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("collect", http.MethodPost, "/corpora/{corpus}/collect", "corpora", "Remove old runs, and texts, vectors and files that nothing reaches"),
+		func(ctx context.Context, in *InCorpus) (*out[job.Job], error) {
+			return reply(h.app.Keeping.Collect(ctx, in.Corpus))
+		})
 	huma.Register(api, operation("createCorpus", http.MethodPost, "/corpora", "corpora", "Make an empty corpus"),
 		func(ctx context.Context, in *struct {
 			Body struct {

@@ -19,6 +19,7 @@ import (
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
+	"jolvex/internal/keeping"
 	"jolvex/internal/pdf"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
@@ -38,6 +39,7 @@ type App struct {
 	Gathering   *gathering.Gatherer
 	Proving     *proving.Prover
 	Serving     *serving.Server
+	Keeping     *keeping.Keeper
 
 	dir     string
 	lock    *os.File
@@ -81,7 +83,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger, o Options) (*App, e
 		stop()
 		return nil, errors.Join(err, a.store.Close(), lock.Close())
 	}
-	for _, run := range []func(context.Context){a.Asking.Run, a.Jobs.Run, a.Gathering.Run} {
+	for _, run := range []func(context.Context){a.Asking.Run, a.Jobs.Run, a.Gathering.Run, a.Keeping.Run} {
 		a.running.Go(func() { run(life) })
 	}
 	return a, nil
@@ -113,6 +115,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		Store: a.store, Events: a.Events, Jobs: a.Jobs, Index: a.Indexing, Asking: a.Asking, Material: a.Gathering,
 	})
 	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
+	a.Keeping = keeping.New(a.store, log, a.Events, a.Jobs, a.Indexing)
 	if err := a.Indexing.LoadEndpoint(ctx); err != nil {
 		return err
 	}

@@ -113,12 +113,8 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 			out.Meaning = embed.GradeEndpoint
 		}
 	}
-	st, err := c.Method.Stages(a.Indexing.Target(c.Method).ID())
-	if err != nil {
+	if out.Stale, err = a.Indexing.Stale(c, s); err != nil {
 		return out, err
-	}
-	if built, _ := s.Stage.Load().(string); built != "" && built != st.Index {
-		out.Stale = true
 	}
 	if out.Release, err = a.Serving.Since(ctx, c, snap.Name); err != nil {
 		return out, err

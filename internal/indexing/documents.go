@@ -142,6 +142,9 @@ func (ix *Indexer) OpenDocument(ctx context.Context, corpus, id, version string)
 	if version == "" {
 		return out, nil
 	}
+	if err := ix.store.HasVersion(ctx, d.ID, version); err != nil {
+		return out, err
+	}
 	body, err := ix.Version(ctx, version)
 	if err != nil {
 		return out, err

@@ -48,6 +48,7 @@ const (
 	Check   = "check"   // target: none
 	Study   = "study"   // target: study
 	Graph   = "graph"   // target: none; goes beside the others
+	Collect = "collect" // target: none
 )
 
 // Task does a job, from where an earlier attempt left it; it looks at ctx between its steps.
@@ -245,10 +246,41 @@ func (q *Queue) halt(ctx context.Context, corpus, id string, cause error, state 
 	return fault.Input("the job has ended already")
 }
 
+// EndAll ends all jobs of a corpus, those under way too, and waits until they have stopped.
+func (q *Queue) EndAll(ctx context.Context, corpus string) error {
+	for {
+		js, err := q.store.Jobs(ctx, corpus, mostOpen)
+		if err != nil {
+			return err
+		}
+		open := 0
+		for _, j := range js {
+			if j.State != store.Queued && j.State != store.Paused && j.State != store.Running {
+				continue
+			}
+			open++
+			if err := q.halt(ctx, corpus, j.ID, errCancelled, store.Cancelled); err != nil && !errors.Is(err, fault.ErrInput) { // it has ended meanwhile
+				return err
+			}
+		}
+		if open == 0 {
+			return nil
+		}
+		select {
+		case <-time.After(20 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// mostOpen is how many of a corpus's latest jobs are looked at to find those that have not ended.
+const mostOpen = 1000
+
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode,check,study,graph"`
+	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode,check,study,graph,collect"`
 	Target    string  `json:"target"`
 	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`

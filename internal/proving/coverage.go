@@ -203,6 +203,10 @@ func (pv *Prover) lastResults(ctx context.Context, corpus, set string) ([]store.
 	for _, r := range rs {
 		if r.Summary != nil && r.Note == "" {
 			results, err := pv.store.Results(ctx, r.ID, true)
+			if err != nil {
+				return nil, r, err
+			}
+			r, err = pv.store.Run(ctx, r.ID)
 			return results, r, err
 		}
 	}

@@ -125,6 +125,9 @@ func (pv *Prover) Pin(ctx context.Context, corpus string, p Pin) (questions.Ques
 	if err != nil {
 		return questions.Question{}, err
 	}
+	if err := pv.store.HasVersion(ctx, d.ID, p.Version); err != nil {
+		return questions.Question{}, err
+	}
 	body, err := pv.index.Version(ctx, p.Version)
 	if err != nil {
 		return questions.Question{}, err

@@ -127,7 +127,7 @@ type Run struct {
 }
 
 func runView(r store.Run, set string) Run {
-	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: len(r.Questions), Summary: r.Summary, Note: r.Note, Fixed: []string{}, Broken: []string{}}
+	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: r.Count, Summary: r.Summary, Note: r.Note, Fixed: []string{}, Broken: []string{}}
 }
 
 // Runs lists runs, newest first.

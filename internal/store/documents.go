@@ -492,7 +492,19 @@ func (s *Store) CountStates(ctx context.Context, corpus, source string) (map[str
 	return out, nil
 }
 
-// Version reads one document version.
+// HasVersion reports whether a document has, or had, a version. What is no version of it is ErrMissing.
+func (s *Store) HasVersion(ctx context.Context, document, hash string) error {
+	var n int
+	if err := s.get(ctx, &n, "the version of a document", `SELECT count(*) FROM document_versions WHERE document_id = ? AND version = ?`, document, hash); err != nil {
+		return err
+	}
+	if n == 0 {
+		return fmt.Errorf("version %s of document %s: %w", hash, document, ErrMissing)
+	}
+	return nil
+}
+
+// Version reads a version by its hash. Callers come to it through a document, or by what the index names.
 func (s *Store) Version(ctx context.Context, hash string) (*doc.Document, error) {
 	var body []byte
 	if err := s.get(ctx, &body, "document version "+hash, `SELECT body FROM versions WHERE hash = ?`, hash); err != nil {

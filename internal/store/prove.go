@@ -27,7 +27,7 @@ type QuestionSet struct {
 	Questions int    `db:"n"`
 }
 
-// mostVersions is how many versions of a set are kept.
+// mostVersions is how many versions of a set are kept besides those that runs were made with.
 const mostVersions = 50
 
 // PutQuestions makes or replaces a question set, and keeps what it was; why says what the change is for.
@@ -53,7 +53,8 @@ func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []ques
 		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO set_versions (set_id, version, at, why, questions) VALUES (?, ?, ?, ?, ?)`, set.ID, set.Version, set.CreatedAt, why, body); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM set_versions WHERE set_id = ? AND rowid NOT IN (SELECT rowid FROM set_versions WHERE set_id = ? ORDER BY at DESC, rowid DESC LIMIT ?)`, set.ID, set.ID, mostVersions); err != nil {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM set_versions WHERE set_id = ? AND rowid NOT IN (SELECT rowid FROM set_versions WHERE set_id = ? ORDER BY at DESC, rowid DESC LIMIT ?)
+			AND version NOT IN (SELECT set_version FROM runs WHERE set_id = ?)`, set.ID, set.ID, mostVersions, set.ID); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `DELETE FROM questions WHERE set_id = ?`, set.ID); err != nil {
@@ -137,7 +138,8 @@ type Run struct {
 	Corpus     string
 	Set        string
 	SetVersion string
-	Questions  []questions.Question
+	Questions  []questions.Question // as they were; lists of runs leave them out
+	Count      int                  // of questions
 	Method     method.Method
 	Summary    *prove.Summary // nil until it has ended
 	CreatedAt  string
@@ -178,13 +180,11 @@ type runRow struct {
 	Note       string `db:"note"`
 	Repeats    int    `db:"repeats"`
 	Tried      string `db:"tried"`
+	Count      int    `db:"count"`
 }
 
 func (r runRow) run() (Run, error) {
-	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Repeats: r.Repeats, Method: method.Default()}
-	if err := json.Unmarshal([]byte(r.Questions), &out.Questions); err != nil {
-		return out, fmt.Errorf("read the questions of run %s: %w", r.ID, err)
-	}
+	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Repeats: r.Repeats, Count: r.Count, Method: method.Default()}
 	if err := json.Unmarshal([]byte(r.Method), &out.Method); err != nil {
 		return out, fmt.Errorf("read the method of run %s: %w", r.ID, err)
 	}
@@ -203,42 +203,69 @@ func (r runRow) run() (Run, error) {
 // CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft;
 // repeats how often each question is asked.
 func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Question, m method.Method, note string, repeats int, tried Tried) (Run, error) {
-	rawQ, err := json.Marshal(qs)
-	if err != nil {
-		return Run{}, err
-	}
 	rawM, err := json.Marshal(m)
 	if err != nil {
-		return Run{}, err
+		return Run{}, fmt.Errorf("write the method of a run: %w", err)
 	}
 	rawT, err := json.Marshal(tried)
 	if err != nil {
-		return Run{}, err
+		return Run{}, fmt.Errorf("write what a run tries: %w", err)
 	}
-	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Questions: string(rawQ), Method: string(rawM), CreatedAt: s.stamp(), Note: note, Repeats: max(1, repeats), Tried: string(rawT)}
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Method: string(rawM), CreatedAt: s.stamp(), Note: note, Repeats: max(1, repeats), Tried: string(rawT), Count: len(qs)}
 	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats, tried) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats, :tried)`, r)
+		var known int
+		if err := tx.GetContext(ctx, &known, `SELECT count(*) FROM set_versions WHERE set_id = ? AND version = ?`, set.ID, set.Version); err != nil {
+			return err
+		}
+		if known == 0 { // a set of before its versions were kept
+			raw, err := json.Marshal(qs)
+			if err != nil {
+				return fmt.Errorf("write the questions of a run: %w", err)
+			}
+			r.Questions = string(raw)
+		}
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats, tried, count) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats, :tried, :count)`, r)
 		return err
 	})
 	if err != nil {
 		return Run{}, err
 	}
-	return r.run()
+	out, err := r.run()
+	out.Questions = qs
+	return out, err
 }
 
-// Run finds a run by id.
+// runColumns are those of a run without its questions.
+const runColumns = `id, corpus_id, set_id, set_version, '' AS questions, method, pins, summary, created_at, ended_at, note, repeats, tried, count`
+
+// Run finds a run by id, with its questions as they were.
 func (s *Store) Run(ctx context.Context, id string) (Run, error) {
 	var r runRow
 	if err := s.get(ctx, &r, "run "+id, `SELECT * FROM runs WHERE id = ?`, id); err != nil {
 		return Run{}, err
 	}
-	return r.run()
+	out, err := r.run()
+	if err != nil {
+		return out, err
+	}
+	if r.Questions != "" {
+		err = json.Unmarshal([]byte(r.Questions), &out.Questions)
+	} else {
+		var body []byte
+		if err = s.get(ctx, &body, "the questions of run "+id, `SELECT questions FROM set_versions WHERE set_id = ? AND version = ? LIMIT 1`, r.Set, r.SetVersion); err == nil {
+			err = s.unpack(body, &out.Questions)
+		}
+	}
+	if err != nil {
+		return out, fmt.Errorf("read the questions of run %s: %w", id, err)
+	}
+	return out, nil
 }
 
-// Runs lists a corpus's runs, newest first; with a set, only that one's.
+// Runs lists a corpus's runs without their questions, newest first; with a set, only that one's.
 func (s *Store) Runs(ctx context.Context, corpus, set string, limit int) ([]Run, error) {
 	var rows []runRow
-	if err := s.list(ctx, &rows, "list runs", `SELECT * FROM runs WHERE corpus_id = ? AND (? = '' OR set_id = ?) ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, set, set, limit); err != nil {
+	if err := s.list(ctx, &rows, "list runs", `SELECT `+runColumns+` FROM runs WHERE corpus_id = ? AND (? = '' OR set_id = ?) ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, set, set, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Run, 0, len(rows))
@@ -284,6 +311,7 @@ type resultRow struct {
 	Millis   float64 `db:"millis"`
 	Failed   string  `db:"failed"`
 	Cause    string  `db:"cause"`
+	Format   int     `db:"format"` // of the trail
 }
 
 // AddResults stores results of a run; what is there already is replaced.
@@ -301,7 +329,7 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 			if err != nil {
 				return err
 			}
-			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed, ""}
+			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed, "", answer.Format}
 			if r.Trail != nil {
 				if row.Trail, err = s.pack(r.Trail); err != nil {
 					return err
@@ -312,7 +340,7 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 					}
 				}
 			}
-			if _, err := tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO results (run_id, position, question_id, verdict, trail, millis, failed) VALUES (:run_id, :position, :question_id, :verdict, :trail, :millis, :failed)`, row); err != nil {
+			if _, err := tx.NamedExecContext(ctx, `INSERT OR REPLACE INTO results (run_id, position, question_id, verdict, trail, millis, failed, format) VALUES (:run_id, :position, :question_id, :verdict, :trail, :millis, :failed, :format)`, row); err != nil {
 				return err
 			}
 		}
@@ -323,7 +351,11 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 // Results lists the results of a run in the order of its questions.
 func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result, error) {
 	var rows []resultRow
-	if err := s.list(ctx, &rows, "read results", `SELECT * FROM results WHERE run_id = ? ORDER BY position`, run); err != nil {
+	trail := `NULL AS trail`
+	if trails {
+		trail = `trail`
+	}
+	if err := s.list(ctx, &rows, "read results", `SELECT run_id, position, question_id, verdict, `+trail+`, millis, failed, cause, format FROM results WHERE run_id = ? ORDER BY position`, run); err != nil {
 		return nil, err
 	}
 	out := make([]Result, len(rows))
@@ -338,11 +370,12 @@ func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result,
 				return nil, fmt.Errorf("read a cause: %w", err)
 			}
 		}
-		if trails && r.Trail != nil {
-			out[i].Trail = &answer.Trail{}
-			if err := s.unpack(r.Trail, out[i].Trail); err != nil {
-				return nil, fmt.Errorf("read a trail: %w", err)
+		if r.Trail != nil {
+			t, err := s.trail(r.Trail, r.Format)
+			if err != nil {
+				return nil, err
 			}
+			out[i].Trail = t
 		}
 	}
 	return out, nil
@@ -384,7 +417,7 @@ func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (s
 	}
 	id := uuid.NewString()
 	return id, s.write(ctx, "store a reply", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `INSERT INTO replies (id, corpus_id, surface, outcome, question, trail, at) VALUES (?, ?, ?, ?, ?, ?, ?)`, id, corpus, t.Pins.Surface, string(t.Outcome), t.Question, body, s.stamp())
+		_, err := tx.ExecContext(ctx, `INSERT INTO replies (id, corpus_id, surface, outcome, question, trail, at, format) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, id, corpus, t.Pins.Surface, string(t.Outcome), t.Question, body, s.stamp(), answer.Format)
 		if err != nil {
 			return err
 		}
@@ -395,26 +428,44 @@ func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (s
 // Asked lists what was asked of a corpus lately, the newest first, each question once, with the trail of its last reply. Questions
 // of runs are not kept as replies, and are not among them.
 func (s *Store) Asked(ctx context.Context, corpus string, limit int) ([]*answer.Trail, error) {
-	var rows [][]byte
-	if err := s.list(ctx, &rows, "list what was asked", `SELECT trail FROM replies WHERE rowid IN (SELECT max(rowid) FROM replies WHERE corpus_id = ? AND outcome <> 'courtesy' GROUP BY lower(question)) ORDER BY rowid DESC LIMIT ?`, corpus, limit); err != nil {
+	var rows []trailRow
+	if err := s.list(ctx, &rows, "list what was asked", `SELECT trail, format FROM replies WHERE rowid IN (SELECT max(rowid) FROM replies WHERE corpus_id = ? AND outcome <> 'courtesy' GROUP BY lower(question)) ORDER BY rowid DESC LIMIT ?`, corpus, limit); err != nil {
 		return nil, err
 	}
 	out := make([]*answer.Trail, len(rows))
 	for i, r := range rows {
-		out[i] = &answer.Trail{}
-		if err := s.unpack(r, out[i]); err != nil {
-			return nil, fmt.Errorf("read a trail: %w", err)
+		t, err := s.trail(r.Trail, r.Format)
+		if err != nil {
+			return nil, err
 		}
+		out[i] = t
 	}
 	return out, nil
 }
 
 // Reply reads the trail of a stored reply of a corpus.
 func (s *Store) Reply(ctx context.Context, corpus, id string) (*answer.Trail, error) {
-	var body []byte
-	if err := s.get(ctx, &body, "reply "+id, `SELECT trail FROM replies WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
+	var r trailRow
+	if err := s.get(ctx, &r, "reply "+id, `SELECT trail, format FROM replies WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
 		return nil, err
 	}
-	var t answer.Trail
-	return &t, s.unpack(body, &t)
+	return s.trail(r.Trail, r.Format)
+}
+
+// trailRow is a stored trail with the number of its format.
+type trailRow struct {
+	Trail  []byte `db:"trail"`
+	Format int    `db:"format"`
+}
+
+// trail reads a stored trail of whatever format it was written in.
+func (s *Store) trail(body []byte, format int) (*answer.Trail, error) {
+	t := &answer.Trail{}
+	if err := s.unpack(body, t); err != nil {
+		return nil, fmt.Errorf("read a trail: %w", err)
+	}
+	if err := answer.Upgrade(t, format); err != nil {
+		return nil, fmt.Errorf("read a trail: %w", err)
+	}
+	return t, nil
 }

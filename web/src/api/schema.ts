@@ -105,7 +105,8 @@ export interface paths {
         get: operations["getCorpus"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Delete a corpus with all that belongs to it */
+        delete: operations["deleteCorpus"];
         options?: never;
         head?: never;
         patch?: never;
@@ -156,6 +157,23 @@ export interface paths {
         get: operations["listChanges"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/collect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remove old runs, and texts, vectors and files that nothing reaches */
+        post: operations["collect"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2691,7 +2709,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "rebuild" | "run" | "encode" | "check" | "study" | "graph";
+            kind: "gather" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -4430,6 +4448,36 @@ export interface operations {
             };
         };
     };
+    deleteCorpus: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     uploadArchive: {
         parameters: {
             query: {
@@ -4526,6 +4574,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    collect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,67 @@
+package app_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/query"
+	"jolvex/internal/fault"
+)
+
+func TestWhatNothingReachesIsCollected(t *testing.T) {
+	dir := t.TempDir()
+	a := open(t, dir)
+	defer a.Close()
+	for _, name := range []string{"kept", "dropped"} {
+		create(t, a, name)
+		_, err := a.Gathering.Upload(t.Context(), name, "dogs.md", "", fmt.Appendf(nil, "# Dogs\n\nDogs of the %s corpus travel for £2.00 and must be on a lead.\n", name))
+		require.NoError(t, err)
+		idle(t, a, name)
+	}
+	r, err := a.Asking.Ask(t.Context(), public, "kept", query.Question{Text: "Must dogs be on a lead?"})
+	require.NoError(t, err)
+	require.NotEmpty(t, r.Cited)
+
+	// What a reply cites stays readable when its source is gone; what nothing cites goes.
+	ss, err := a.Gathering.Sources(t.Context(), "kept")
+	require.NoError(t, err)
+	require.NoError(t, a.Gathering.RemoveSource(t.Context(), "kept", ss[0].ID))
+	require.NoError(t, a.Keeping.DeleteCorpus(t.Context(), "dropped"))
+	_, err = a.Corpus(t.Context(), "dropped")
+	require.ErrorIs(t, err, fault.ErrMissing)
+	idle(t, a, "kept")
+	j, err := a.Keeping.Collect(t.Context(), "kept")
+	require.NoError(t, err)
+	done := ended(t, a, "kept", j.ID)
+	require.Equal(t, "done", done.State, done.Error)
+	assert.Contains(t, done.Note, "runs: 0, texts: 1,")
+	again, err := a.Asking.Reply(t.Context(), "kept", r.ID)
+	require.NoError(t, err)
+	assert.Equal(t, r.Cited[0].Passage, again.Cited[0].Passage)
+	files, err := os.ReadDir(filepath.Join(dir, "index"))
+	require.NoError(t, err)
+	assert.NotEmpty(t, files, "files that were just written are not taken for idle")
+}
+
+// A version is read only through its document: the hash of another corpus's text opens nothing.
+func TestAVersionIsReadThroughItsDocument(t *testing.T) {
+	a := fresh(t)
+	var ids, versions []string
+	for _, name := range []string{"one", "two"} {
+		create(t, a, name)
+		d, err := a.Gathering.Upload(t.Context(), name, "a.md", "", []byte("# Page of "+name+"\n\nSome text that is "+name+"'s own.\n"))
+		require.NoError(t, err)
+		o, err := a.Indexing.OpenDocument(t.Context(), name, d.ID, "")
+		require.NoError(t, err)
+		ids, versions = append(ids, d.ID), append(versions, o.Version)
+	}
+	_, err := a.Indexing.OpenDocument(t.Context(), "one", ids[0], versions[1])
+	require.ErrorIs(t, err, fault.ErrMissing)
+	_, err = a.Indexing.OpenDocument(t.Context(), "one", ids[0], versions[0])
+	require.NoError(t, err)
+}

@@ -1,0 +1,145 @@
+// Package keeping is about what is kept and for how long: what nothing reaches any more is collected, and a corpus can be deleted with
+// all that belongs to it.
+package keeping
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"jolvex/internal/event"
+	"jolvex/internal/indexing"
+	"jolvex/internal/job"
+	"jolvex/internal/store"
+)
+
+// keptRuns is how many runs of a question set are kept, besides those that a change of the draft rests on.
+const keptRuns = 100
+
+// collected is how often what nothing reaches is collected by itself.
+const collected = 24 * time.Hour
+
+// Keeper keeps the data folder in order.
+type Keeper struct {
+	store  *store.Store
+	log    *slog.Logger
+	events *event.Stream
+	jobs   *job.Queue
+	index  *indexing.Indexer
+}
+
+// New makes a Keeper and registers its job.
+func New(s *store.Store, log *slog.Logger, events *event.Stream, jobs *job.Queue, ix *indexing.Indexer) *Keeper {
+	k := &Keeper{s, log, events, jobs, ix}
+	jobs.Register(job.Collect, false, k.collect)
+	return k
+}
+
+// Run has every corpus collected once a day, until ctx ends.
+func (k *Keeper) Run(ctx context.Context) {
+	tick := time.NewTicker(collected)
+	defer tick.Stop()
+	for {
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		}
+		cs, err := k.store.Corpora(ctx)
+		for _, c := range cs {
+			if err == nil {
+				_, err = k.jobs.Add(ctx, c.ID, job.Collect, "")
+			}
+		}
+		if err != nil && ctx.Err() == nil {
+			k.log.Error("what nothing reaches was not collected", "error", err)
+		}
+	}
+}
+
+// Collect queues the collection of what nothing reaches any more.
+func (k *Keeper) Collect(ctx context.Context, corpus string) (job.Job, error) {
+	c, err := k.store.Corpus(ctx, corpus)
+	if err != nil {
+		return job.Job{}, err
+	}
+	return k.jobs.Add(ctx, c.ID, job.Collect, "")
+}
+
+// DeleteCorpus ends the work on a corpus and deletes it with its sources, documents, sets, runs, replies and releases.
+func (k *Keeper) DeleteCorpus(ctx context.Context, corpus string) error {
+	c, err := k.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	if err := k.jobs.EndAll(ctx, c.ID); err != nil {
+		return err
+	}
+	if err := k.store.DeleteCorpus(ctx, c.ID); err != nil {
+		return err
+	}
+	k.index.Forget(c.ID)
+	event.Tell(ctx, k.events, event.Corpus, c.ID, event.CorpusBody{ID: c.ID, Name: c.Name})
+	return nil
+}
+
+// collect removes old runs, texts that no document has and nothing cites, vectors of texts that no index holds, and files that no manifest
+// names. What is removed leaves room in the database that is used again.
+func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) error {
+	const steps = 4
+	_, before, err := k.store.Space(ctx)
+	if err != nil {
+		return err
+	}
+	p.Set(ctx, 0, steps, "looking for old runs")
+	runs, err := k.store.OldRuns(ctx, j.Corpus, keptRuns)
+	if err != nil {
+		return err
+	}
+	if err := k.store.DeleteRuns(ctx, runs); err != nil {
+		return err
+	}
+	p.Set(ctx, 1, steps, "looking for texts that nothing reaches")
+	versions, err := k.unreached(ctx)
+	if err != nil {
+		return err
+	}
+	if err := k.store.DeleteVersions(ctx, versions); err != nil {
+		return err
+	}
+	p.Set(ctx, 2, steps, "looking for vectors that nothing reaches")
+	vectors, err := k.index.SweepVectors(ctx)
+	if err != nil {
+		return err
+	}
+	p.Set(ctx, 3, steps, "looking for files that nothing reaches")
+	if err := k.index.Sweep(ctx); err != nil {
+		return err
+	}
+	_, after, err := k.store.Space(ctx)
+	if err != nil {
+		return err
+	}
+	p.Set(ctx, steps, steps, fmt.Sprintf("removed runs: %d, texts: %d, vectors: %d; %.1f MB can be used again", len(runs), len(versions), vectors, float64(max(0, after-before))/1e6))
+	return nil
+}
+
+// unreached are the texts that no document has and that no reply, result or run refers to.
+func (k *Keeper) unreached(ctx context.Context) ([]string, error) {
+	orphans, err := k.store.Orphans(ctx)
+	if err != nil || len(orphans) == 0 {
+		return nil, err
+	}
+	cited := map[string]bool{}
+	if err := k.store.CitedVersions(ctx, func(v string) { cited[v] = true }); err != nil {
+		return nil, err
+	}
+	var out []string
+	for _, h := range orphans {
+		if !cited[h] {
+			out = append(out, h)
+		}
+	}
+	return out, nil
+}
