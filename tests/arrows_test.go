@@ -22,14 +22,14 @@ import (
 // rank says on which floor a package of ours stands. It may import what stands lower, by itself or through others, in its
 // tests too.
 var rank = map[string]int{
-	"core/doc": 1, "core/text": 1, "core/measure": 1,
-	"core/extract": 2, "core/chunk": 2, "core/embed": 2,
-	"core/check": 3, "core/index": 3, "core/query": 4, "core/find": 5, "core/rule": 6, "core/answer": 7, "core/questions": 8, "core/prove": 9, "core/diagnose": 10, "core/method": 11,
-	"demo": 12, "web": 12, "internal/gather": 12, "internal/model": 12, "internal/pdf": 12, "internal/store": 12,
-	"internal/sim":   13, // stand-ins are tested against the fetching that meets them
-	"internal/fault": 13, "internal/event": 14, "internal/job": 15, "internal/connections": 16, "internal/indexing": 17, "internal/asking": 18,
-	"internal/gathering": 19, "internal/proving": 19, "internal/serving": 19, "internal/keeping": 19,
-	"internal/app": 20, "internal/api": 21, "cmd/jolvex": 22,
+	"core/lang": 1, "core/doc": 1, "core/measure": 1, "core/text": 2,
+	"core/extract": 3, "core/chunk": 3, "core/embed": 3,
+	"core/check": 4, "core/index": 4, "core/query": 5, "core/find": 6, "core/rule": 7, "core/answer": 8, "core/questions": 9, "core/prove": 10, "core/diagnose": 11, "core/method": 12,
+	"demo": 13, "web": 13, "internal/gather": 13, "internal/model": 13, "internal/pdf": 13, "internal/store": 13,
+	"internal/sim":   14, // stand-ins are tested against the fetching that meets them
+	"internal/fault": 14, "internal/event": 15, "internal/job": 16, "internal/connections": 17, "internal/indexing": 18, "internal/asking": 19,
+	"internal/gathering": 20, "internal/proving": 20, "internal/serving": 20, "internal/keeping": 20,
+	"internal/app": 21, "internal/api": 22, "cmd/jolvex": 23,
 }
 
 // only lists packages that no other package but these may import, tests apart.

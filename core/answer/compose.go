@@ -2,7 +2,6 @@ package answer
 
 import (
 	"math"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -32,7 +31,7 @@ type passage struct {
 func (p *passage) answers() bool { return p.headed >= sameQuestion && !p.openEnded }
 
 // openEnded finds questions that no yes or no answers. (Common practice, no published source.)
-var openEnded = regexp.MustCompile(`(?i)^\W*(?:(?:and|so|but|please|tell me)[, ]+)*(?:(?:to|on|at|in|from|by|with|for) )?(?:which|when|where|who|whom|whose|why|how (?:much|many|long|far|often|old|big|do|does|can|is|are|will)|what (?:is|are|does|do|was|were|can|should|must|time|kind|sort|day|happens))\b`)
+var openEnded = en.Pattern("open-ended")
 
 // sameQuestion is the likeness of meaning from which a heading asks what was asked.
 const sameQuestion = 0.6
@@ -314,7 +313,7 @@ func hasFigure(u unit, wants []text.QuantityKind) bool {
 }
 
 // free is the price of what costs nothing.
-var free = regexp.MustCompile(`(?i)\b(?:free(?: of charge)?|no charge|without charge|gratis|no (?:extra |additional )?cost)\b`)
+var free = en.Pattern("free")
 
 // said reports whether the reply says a unit's words already.
 func said(out []quote, q quote) bool {

@@ -15,14 +15,14 @@ var extremes = []struct {
 	kinds []text.QuantityKind
 	most  bool
 }{
-	{regexp.MustCompile(`(?i)\b(?:cheapest|least expensive|lowest (?:price|fare|cost|fee|rate|charge)s?|cheaper)\b`), []text.QuantityKind{text.Money}, false},
-	{regexp.MustCompile(`(?i)\b(?:dearest|(?:most|more) expensive|dearer|highest (?:price|fare|cost|fee|rate|charge|salary)s?|costs? (?:the )?most)\b`), []text.QuantityKind{text.Money}, true},
-	{regexp.MustCompile(`(?i)\b(?:earliest|first (?:boat|ferry|sailing|crossing|departure|train|bus|flight))\b`), []text.QuantityKind{text.Clock}, false},
-	{regexp.MustCompile(`(?i)\b(?:latest|last (?:boat|ferry|sailing|crossing|departure|train|bus|flight))\b`), []text.QuantityKind{text.Clock}, true},
-	{regexp.MustCompile(`(?i)\b(?:shortest|quickest|fastest|quicker|faster|shorter)\b`), []text.QuantityKind{text.Duration}, false},
-	{regexp.MustCompile(`(?i)\b(?:longest|slowest|longer|slower)\b`), []text.QuantityKind{text.Duration}, true},
-	{regexp.MustCompile(`(?i)\b(?:heaviest|largest|biggest|tallest|widest|heavier|larger|bigger|takes? (?:the )?most|carr(?:y|ies) (?:the )?most|most (?:cars|people|passengers|seats|places|beds))\b`), []text.QuantityKind{text.Measure, text.Number}, true},
-	{regexp.MustCompile(`(?i)\b(?:smallest|lightest|fewest|smaller|lighter|least)\b`), []text.QuantityKind{text.Measure, text.Number}, false},
+	{en.Pattern("most-cheap"), []text.QuantityKind{text.Money}, false},
+	{en.Pattern("most-dear"), []text.QuantityKind{text.Money}, true},
+	{en.Pattern("most-early"), []text.QuantityKind{text.Clock}, false},
+	{en.Pattern("most-late"), []text.QuantityKind{text.Clock}, true},
+	{en.Pattern("most-short"), []text.QuantityKind{text.Duration}, false},
+	{en.Pattern("most-long"), []text.QuantityKind{text.Duration}, true},
+	{en.Pattern("most-large"), []text.QuantityKind{text.Measure, text.Number}, true},
+	{en.Pattern("most-small"), []text.QuantityKind{text.Measure, text.Number}, false},
 }
 
 // extremal picks, when a question asks for the most or least of something and a passage holds a table of such figures, the row

@@ -296,19 +296,14 @@ func unknownNames(said, asked string, evidence []Source) []Trouble {
 	return out
 }
 
-var calendar = func() map[string]bool {
-	m := map[string]bool{}
-	for _, w := range strings.Fields("monday tuesday wednesday thursday friday saturday sunday january february march april june july august september october november december") {
-		m[w] = true
-	}
-	return m
-}()
+// calendar holds the days and months that are no names of people or places.
+var calendar = en.Set("calendar")
 
 // deeds are claims to have done, or to be about to do, what only a person or another system can. (Common practice, no
 // published source.)
-var deeds = regexp.MustCompile(`(?i)\b(?:i|we)(?:'ve| have|'ll| will|'m going to| am going to| just)?(?: now| just| already)? (?:sent|send|booked|book|cancelled|canceled|cancel|refunded|refund|transferred|transfer|forwarded|forward|emailed|email|mailed|called|call you|phoned|contacted|contact them|scheduled|schedule|reserved|reserve|updated your|changed your|registered|ordered|notified|notify|arranged|arrange|processed|submitted|created (?:a|your))\b|\byour (?:booking|order|refund|ticket|request|appointment) (?:has been|is now) (?:made|confirmed|sent|processed|cancelled|canceled|changed|booked|submitted)\b`)
+var deeds = en.Pattern("deeds")
 
-var denial = regexp.MustCompile(`(?i)\b(?:not|no|never|none|nobody|nothing|neither|nor|without|cannot|unable|impossible|forbidden|prohibited)\b|n't\b|n’t\b`)
+var denial = en.Pattern("denial")
 
 // opposites are words of which one cannot be said for the other. (Common practice, no published source.)
 var opposites = pairs(`open closed; opens closes; before after; first last; minimum maximum; least most; free charged; allowed forbidden; permitted prohibited;

@@ -3,7 +3,6 @@ package answer
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -154,7 +153,7 @@ func holdsFigure(u *unit, kinds []text.QuantityKind) bool {
 }
 
 // costless is the price of what costs nothing, said so that nothing else can be meant.
-var costless = regexp.MustCompile(`(?i)\b(?:free of charge|(?:at )?no (?:extra |additional )?(?:charge|cost|fee)|without charge|gratis|costs? nothing|need not pay|do(?:es)? not (?:cost|charge)|for free|percent|per cent)\b|%`)
+var costless = en.Pattern("costless")
 
 // cosinesOf is how alike each ranked chunk is to the question, [ranked].
 func cosinesOf(ctx context.Context, question embed.Vector, ranked []find.Ranked, b Bench) ([]float64, error) {

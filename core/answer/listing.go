@@ -2,21 +2,16 @@ package answer
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
 )
 
 // forAll finds questions for all things of a kind, the kind as one of its groups. (Common practice, no published source.)
-var forAll = regexp.MustCompile(`(?i)^\W*(?:(?:and|so|but|please|tell me|can you tell me)[, ]+)*(?:` +
-	`(?:(?:to|on|at|in|from|by|with) )?which(?: of (?:the|your|our))?(?: other| different)? ([\p{L}\d'’-]+s|people)\b|` +
-	`(?:(?:to|on|at|in|from|by|with) )?what(?: other| different)? ([\p{L}\d'’-]+s|people) (?:are|can|could|do|did|may|must|have|should|will|would|were)\b|` +
-	`(?:list|name)(?: me)?(?: all)?(?: of)?(?: the)? ([\p{L}\d'’-]+s|people)\b|` +
-	`what are (?:all )?the ([\p{L}\d'’-]+s|people)\b)`)
+var forAll = en.Pattern("for-all")
 
 // verbs are words that end like a kind and are none: "which costs more". (Common practice, no published source.)
-var verbs = regexp.MustCompile(`(?i)^(?:is|was|has|does|costs|takes|goes|runs|makes|needs|sells|opens|closes|comes|leaves|suits|works|means|happens|applies|lasts|gives|includes|uses)$`)
+var verbs = en.Pattern("verbs-in-s")
 
 // wider is how many chunks are opened for a question that asks for all things of a kind.
 const wider = 16
@@ -34,12 +29,12 @@ func asksForAll(question string) (map[string]bool, bool) {
 
 // light are the stems of verbs that say little by themselves: "take" in "which boats take cars" may stand in the sources as
 // "carry". (Common practice, no published source.)
-var light = stems("take", "have", "carry", "allow", "accept", "offer", "include", "sell", "serve", "provide", "give", "get", "use", "need", "go", "come", "make", "permit", "let", "bring", "run", "support", "contain", "hold")
+var light = stems(en.List("light-verb")...)
 
 // The words of a cell that affirm and that deny. (Common practice, no published source.)
 var (
-	affirmed = regexp.MustCompile(`(?i)^\s*(?:yes|y|✓|✔|x|•|allowed|carried|permitted|free|included|available|open|all)\b|^\s*[✓✔•]`)
-	denied   = regexp.MustCompile(`(?i)^\s*(?:no|n|none|never|not\b.*|n/a|closed|–|-|—|✗|✘|)\s*$`)
+	affirmed = en.Pattern("affirmed")
+	denied   = en.Pattern("denied")
 )
 
 // Limits of a list that is put together: how much of what is asked of the things each entry must say in its own words, how

@@ -69,11 +69,11 @@ func Draft(g Guide) Drafted {
 }
 
 var (
-	contraction = regexp.MustCompile(`(?i)\b\w+(?:n['’]t|['’](?:re|ve|ll|d|m))\b|\b(?:it|that|there|here|what)['’]s\b`)
-	british     = regexp.MustCompile(`(?i)\b(?:colour|harbour|neighbour|favour|honour|centre|metre|litre|organis|realis|recognis|travell|cancell|programme|cheque|timetable|whilst)\w*`)
-	american    = regexp.MustCompile(`(?i)\b(?:color|harbor|neighbor|favor|honor|center|meter|liter|organiz|realiz|recogniz|traveler|traveling|canceled|canceling|program|schedule)\w*`)
-	toReader    = regexp.MustCompile(`(?i)\b(?:you|your|yours)\b`)
-	ofUs        = regexp.MustCompile(`(?i)\b(?:we|our|ours|us)\b`)
+	contraction = en.Pattern("contraction")
+	british     = en.Pattern("british")
+	american    = en.Pattern("american")
+	toReader    = en.Pattern("to-reader")
+	ofUs        = en.Pattern("of-us")
 )
 
 // readSample says how a text is written: by the length of its sentences, contractions, whom it speaks to, its exclamation

@@ -1,7 +1,6 @@
 package answer
 
 import (
-	"regexp"
 	"strings"
 
 	"jolvex/core/doc"
@@ -9,9 +8,9 @@ import (
 
 var (
 	// backward finds sentences that begin by pointing at what was said before them. (Common practice, no published source.)
-	backward = regexp.MustCompile(`^(?:(?:It|They|He|She|Its|Their|His|Her)\b|(?:This|These|That|Those|Both|All of (?:them|these)|Each of (?:them|these)|Some of (?:them|these))\s+(?:is|are|was|were|can|could|may|must|will|would|should|do|does|did|has|have|had|apply|applies|mean|means|includes?|costs?|takes?|runs?|needs?|of them)\b)`)
+	backward = en.Pattern("backward")
 	// pointless finds "it" that stands for nothing: "It is possible to ...".
-	pointless = regexp.MustCompile(`^It(?:'s|’s| is| was| may be| can be| will be| would be| takes| took| seems| appears| depends| does not matter| helps)\s+(?:(?:also|not|always|usually|often|very|quite|now|then|best|a good idea|up to|about|around|only)\s+)*(?:possible|impossible|important|advisable|recommended|necessary|worth|best|better|likely|unlikely|easy|hard|difficult|wise|useful|usual|common|safe|enough|a good idea|advised|forbidden|permitted|allowed|said|hoped|planned|to|that|you|\d)`)
+	pointless = en.Pattern("pointless")
 )
 
 // named puts the heading that a sentence stands under before it, when the sentence begins by pointing back at one that the

@@ -2,7 +2,6 @@ package answer
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -45,7 +44,7 @@ func pointing(marks int, s Settings) string {
 }
 
 // asksForFile finds questions for a document itself rather than for what it says. (Common practice, no published source.)
-var asksForFile = regexp.MustCompile(`(?i)\b(?:forms?|files?|copy|copies|pdfs?|downloads?|leaflets?|brochures?|templates?|documents?|guides?|print(?:ed|out)?|send me|(?:mail|e-?mail) me)\b`)
+var asksForFile = en.Pattern("asks-for-file")
 
 // handOut is the best passage of a document that may be handed out, when the question asks for one; nil for none.
 func handOut(ps []*passage, question string) *passage {

@@ -155,8 +155,16 @@ func (u *unit) plainText(terms map[string]float64) string {
 	return s
 }
 
-// Words that tie a sentence to the one before it, which the reply may not hold.
-var connectives = []string{"However, ", "Therefore, ", "Thus, ", "Hence, ", "Moreover, ", "Furthermore, ", "Additionally, ", "In addition, ", "Also, ", "Besides, ", "Consequently, ", "As a result, ", "Nevertheless, ", "Similarly, ", "Likewise, ", "Then, ", "Finally, ", "But ", "And "}
+// connectives tie a sentence to the one before it, which the reply may not hold.
+var connectives = spaced(en.List("connective"))
+
+// spaced puts a space after each of some words.
+func spaced(ws []string) []string {
+	for i := range ws {
+		ws[i] += " "
+	}
+	return ws
+}
 
 // capital is a text with a capital as its first letter.
 func capital(s string) string {
@@ -173,9 +181,11 @@ func trimLead(s string) string {
 	return s
 }
 
+var bareAnswers = spaced(en.List("bare-answer"))
+
 // withoutYes takes off a "Yes," or "No," that answers another question than the one at hand.
 func withoutYes(s string) string {
-	for _, c := range []string{"Yes, ", "No, ", "Yes: ", "No: "} {
+	for _, c := range bareAnswers {
 		if rest, ok := strings.CutPrefix(s, c); ok && rest != "" {
 			return capital(rest)
 		}

@@ -2,7 +2,6 @@ package check
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -176,4 +175,4 @@ func sentences(d *doc.Document) []sentence {
 }
 
 // smallNumber finds figures that are written as words.
-var smallNumber = regexp.MustCompile(`(?i)\b(?:one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|noon|midday|midnight)\b`)
+var smallNumber = en.Pattern("small-number")

@@ -15,12 +15,12 @@ var (
 	// A span of years as titles have it: 2025, 2025/26, 2025-2026, 2025 to 2026.
 	years = regexp.MustCompile(`\b((?:19|20)\d{2})(?:\s?(?:[/–-]|to)\s?((?:19|20)?\d{2}))?\b`)
 	// Subjects of which a past year says that they are over.
-	perishable = regexp.MustCompile(`(?i)\b(?:timetables?|schedules?|fares?|prices?|price list|rates?|tariffs?|fees?|opening (?:hours|times)|season|summer|winter|spring|autumn|programme|menu|catalogue|brochure|offers?|sale|guide|terms|holidays?|calendar|dates|events?)\b`)
+	perishable = en.Pattern("perishable")
 	// Words by which a page tells that it is of the past on purpose.
-	archival = regexp.MustCompile(`(?i)\b(?:archives?|history|historical|annual reports?|minutes|press releases?|release notes|changelog|what's new|news)\b|/(?:news|blog|press|archive|history|releases?|20\d{2})/`)
+	archival = en.Pattern("archival")
 	// The end of a time of validity.
-	expiry = regexp.MustCompile(`(?i)\b(?:valid|holds?|runs?|lasts?|applies|apply|open|available|offers?|sale|in force)\b[^.;]{0,60}\b(?:until|till|to|through|up to and including)\s+(?:the )?$|\b(?:until|till|ends?(?: on)?|ended(?: on)?|expires?(?: on)?|expired(?: on)?|deadline(?: is)?|no later than|closes?(?: on)?)\s+(?:the )?$`)
-	season = regexp.MustCompile(`(?i)\b(?:last (?:season|summer|winter|spring|autumn)(?:'s)?\b|(?:fares|prices|times|timetable|rates|rules) (?:of|from|for) last year|this page is no longer (?:kept|maintained|updated))`)
+	expiry = en.Pattern("expiry")
+	season = en.Pattern("last-season")
 )
 
 // oldYears is the age from which a page that was last changed then is told of, in years. (Common practice, no published

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"regexp"
 	"slices"
@@ -37,20 +38,12 @@ type factBase struct {
 // no published source.)
 var classes = func() map[string]string {
 	out := map[string]string{}
-	for class, words := range map[string]string{
-		"season":    "summer winter spring autumn fall peak off-peak high low easter christmas",
-		"age":       "adult child children infant baby senior student pensioner youth teenager resident concession",
-		"day":       "monday tuesday wednesday thursday friday saturday sunday weekday weekend daily holiday",
-		"direction": "single return one-way outward inbound outbound departure arrival depart arrive",
-		"daytime":   "morning afternoon evening night noon first last earliest latest",
-		"bound":     "minimum maximum least most under over within before after",
-		"class":     "standard first second economy premium basic plus pro free full half reduced",
-		"month":     "january february march april may june july august september october november december",
-		"vehicle":   "car van motorcycle motorbike bicycle bike motorhome caravan trailer lorry coach minibus foot",
-		"span":      "hourly daily weekly monthly yearly annual hour day week month year",
-	} {
+	for _, line := range en.List("class") { // in the order of the list: a word of two classes is of the first
+		class, words, _ := strings.Cut(line, ": ")
 		for _, w := range strings.Fields(words) {
-			out[text.Stem(w)] = class
+			if stem := text.Stem(w); out[stem] == "" {
+				out[stem] = class
+			}
 		}
 	}
 	return out
@@ -99,9 +92,7 @@ func (l *Look) state(in Input, list []sentence) {
 		}
 		l.statements = append(l.statements, st)
 	}
-	for w := range seen {
-		l.stems = append(l.stems, w)
-	}
+	l.stems = slices.Sorted(maps.Keys(seen))
 }
 
 // symbolic tells a line of code or a formula from a sentence.

@@ -100,7 +100,7 @@ func titleOf(declared string, d *doc.Document, address string) string {
 	return nameOf(address)
 }
 
-var leftover = regexp.MustCompile(`(?i)^(?:untitled|microsoft word|document\d*|slide \d|print|.*\.(?:docx?|pptx?|xlsx?|indd|qxd|tex|dvi|pdf|odt|txt))\b`)
+var leftover = en.Pattern("leftover-title")
 
 // line is a run of glyphs on one baseline, without a wide gap.
 type line struct {
@@ -380,7 +380,7 @@ func bandOf(pages []pageLines, top bool) float32 {
 
 var (
 	digitsOut  = regexp.MustCompile(`\d+|\b[ivxlc]+\b`)
-	pageNumber = regexp.MustCompile(`(?i)^(?:[-–—]\s*)?(?:page\s+|p\.\s*|seite\s+)?(?:\d{1,4}|[ivxlc]{1,6})(?:\s*(?:of|/|von)\s*\d{1,4})?(?:\s*[-–—])?$`)
+	pageNumber = en.Pattern("page-number")
 )
 
 // measure finds the size of the running text and which larger sizes are those of headings.

@@ -8,9 +8,9 @@ import (
 
 // What a passage may hold besides figures. The patterns are common practice, no published source.
 var held = map[string]*regexp.Regexp{
-	"place":  regexp.MustCompile(`(?:\b(?:[Aa]t|[Ii]n|[Oo]n|[Nn]ear|[Bb]eside|[Bb]ehind|[Oo]pposite|[Nn]ext to|[Bb]etween|[Ff]rom|[Oo]utside|[Ii]nside|[Bb]elow|[Aa]bove)(?: the)? [\p{Lu}][\p{L}'-]+|\b(?:street|road|lane|square|quay|pier|floor|building|room|entrance|corner|directory|folder|menu)\b)`),
-	"person": regexp.MustCompile(`(?:\b(?:Mr|Mrs|Ms|Dr|Prof|Captain|Sir)\b\.? ?[\p{Lu}]|[\p{L},] [\p{Lu}][\p{Ll}]+ [\p{Lu}][\p{Ll}]+|\b(?:manager|officer|director|team|desk|office|staff|crew|skipper|maintainers?|developers?|authors?|person|people)\b)`),
-	"yes-no": regexp.MustCompile(`(?i)\b(?:yes|no|not|cannot|can't|may|must|allowed|permitted|forbidden|free|never|always|only|welcome|required|possible|impossible|supported|available)\b`),
+	"place":  en.Pattern("holds-place"),
+	"person": en.Pattern("holds-person"),
+	"yes-no": en.Pattern("holds-yes-no"),
 }
 
 // holdings tells which kinds of thing a passage holds: the kinds of quantity, and place, person, yes-no.

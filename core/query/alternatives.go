@@ -8,19 +8,19 @@ import (
 )
 
 // comparing are the ways to ask how two things differ. (Common practice, no published source.)
-var comparing = regexp.MustCompile(`(?i)\b(?:difference|differ|differs|compare|compared|versus|vs|better|best|rather|cheaper|dearer|more|less|fewer|faster|quicker|slower|longer|shorter|earlier|later|sooner|larger|bigger|smaller|heavier|lighter|higher|lower|easier|safer|closer|nearer|warmer|older|newer)\b`)
+var comparing = en.Pattern("comparing")
 
 const things = `((?:[\p{L}\d'’-]+\s+){0,4}?[\p{L}\d'’-]+)`
 
 // pairs are the forms in which two things are put side by side, the things as groups 1 and 2.
 var pairs = []*regexp.Regexp{
-	regexp.MustCompile(`(?i)\b(?:difference|differences) between ` + things + ` and (?:the |an? )?` + things + `\s*[?.!]*$`),
-	regexp.MustCompile(`(?i)^(?:how do(?:es)? )` + things + ` and (?:the |an? )?` + things + ` differ\s*[?.!]*$`),
-	regexp.MustCompile(`(?i)^(?:please )?compare (?:the |an? )?` + things + ` (?:and|with|to) (?:the |an? )?` + things + `\s*[?.!]*$`),
-	regexp.MustCompile(`(?i)(?:^|[,:]\s*)(?:the |an? )?` + things + ` (?:versus|vs\.?) (?:the |an? )?` + things + `\s*[?.!]*$`),
-	regexp.MustCompile(`(?i)[,:]\s*(?:the |an? |on |in |to |by |with |from )*` + things + ` or (?:the |an? |on |in |to |by |with |from )*` + things + `\s*[?.!]*$`),
-	regexp.MustCompile(`(?i)\b(?:is|are|was|does|do) (?:the |an? )?` + things + ` or (?:the |an? )?` + things + ` (?:the )?(?:\w+(?:er)\b|better|more|less|cost|costs)`),
-	regexp.MustCompile(`(?i)\b(?:to|with|by|on|from|in|the|an?) ` + things + ` or (?:to |with |by |on |from |in |the |an? )*` + things + `\s*[?.!]*$`),
+	en.Pattern("sides-difference"),
+	en.Pattern("sides-differ"),
+	en.Pattern("sides-compare"),
+	en.Pattern("sides-versus"),
+	en.Pattern("sides-or-after-comma"),
+	en.Pattern("sides-or-before-more"),
+	en.Pattern("sides-or"),
 }
 
 // Alternatives finds the two things that a question compares, and gives the question of each alone: "Which is cheaper, the
@@ -28,7 +28,7 @@ var pairs = []*regexp.Regexp{
 // without a comparison among them: there, either may be the answer.
 func Alternatives(question string) (names, questions [2]string, ok bool) {
 	q := strings.TrimSpace(question)
-	if !comparing.MatchString(q) && !regexp.MustCompile(`(?i)\bdiffer`).MatchString(q) {
+	if !comparing.MatchString(q) && !en.Pattern("differ").MatchString(q) {
 		return names, questions, false
 	}
 	for _, form := range pairs {
@@ -53,10 +53,10 @@ func Alternatives(question string) (names, questions [2]string, ok bool) {
 }
 
 // linking are the words that tie two things together and say nothing of either.
-var linking = regexp.MustCompile(`(?i)\b(?:what is|what's|what are|the|differences?|differ|between|compare|please|how do(?:es)?|which is|which are|versus|vs|or|to|with|by|on|from|in|an?)\b`)
+var linking = en.Pattern("linking")
 
 // edge are words that no name of a thing begins or ends with.
-var edge = regexp.MustCompile(`(?i)^(?:(?:is|are|was|were|it|that|this|the|an?|for|to|of|by|in|on|at|with|from|do|does|i|we|you|go|going|use|take|travel)\s+)+`)
+var edge = en.Pattern("edge")
 
 func trimThing(s string) string {
 	return strings.TrimSpace(edge.ReplaceAllString(strings.TrimSpace(s), ""))

@@ -10,12 +10,12 @@ import (
 // Orders that are given to the assistant rather than asked of the material, besides those that pages try. (Common practice, no
 // published source.)
 var orders = []*regexp.Regexp{
-	regexp.MustCompile(`(?i)\brepeat (?:after me|the following|this)\b`),
-	regexp.MustCompile(`(?i)\b(?:print|show|reveal|repeat|output|tell me|give me|write out|list|what (?:are|were|is)|leak)\b.{0,30}\b(?:your|you were given|you have been given)\b.{0,25}\b(?:instructions?|prompts?|guidelines|rules|system message|configuration)\b`),
-	regexp.MustCompile(`(?i)\b(?:print|show|reveal|repeat|output|leak)\b.{0,20}\b(?:instructions?|prompts?|guidelines|rules)\b.{0,20}\byou (?:were|have been|are) given\b`),
-	regexp.MustCompile(`(?i)\b(?:answer|reply|respond) (?:only |just |simply )?with (?:nothing but |exactly |only )?(?:the |one |a single )+(?:word|words|sentence|phrase)\b`),
-	regexp.MustCompile(`(?i)\b(?:you are now|from now on,? you|pretend (?:that )?(?:you|to be)|act as (?:if you|an? )|role-?play|play the (?:role|part) of)\b`),
-	regexp.MustCompile(`(?i)^\W*(?:forget|disregard|ignore) (?:everything|anything|all|what)\b.{0,30}\b(?:said|told|given|above|before|know)\b`),
+	en.Pattern("order-repeat"),
+	en.Pattern("order-tell-instructions"),
+	en.Pattern("order-instructions-given"),
+	en.Pattern("order-answer-with"),
+	en.Pattern("order-become"),
+	en.Pattern("order-forget"),
 }
 
 // commanding reports whether a sentence orders the assistant about.

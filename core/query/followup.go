@@ -13,8 +13,8 @@ import (
 )
 
 var (
-	leanings = regexp.MustCompile(`(?i)^(?:and|but|or|so|what about|how about|what if|why not|ok(?:ay)?,? (?:and|but)|then|also|same for)\b|\b(?:that|those|these|this one|that one|ones?|there|the same|either|both|neither|instead|too|else)\b`)
-	pronouns = regexp.MustCompile(`(?i)\b(?:it|its|they|them|their|theirs|he|she|him|her|his)\b`)
+	leanings = en.Pattern("leanings")
+	pronouns = en.Pattern("pronouns")
 )
 
 // leans reports whether a question needs the conversation to be understood: it points back, or names next to nothing.
@@ -116,12 +116,12 @@ func carriedFrom(before Reading) []Term {
 
 // ellipsis is a question that names one thing and leaves out all else: "and for a kayak?", "what about Sundays?".
 var (
-	elliptic = regexp.MustCompile(`(?i)^(?:(?:ok(?:ay)?|thanks|thank you|right|good)[ ,.]+)*(?:and|but|or|so|then|also|what about|how about|what if it is|same for|the same for)\b|^(?:for|on|in|to|from|at|with|by|during|without)\s`)
-	ellipsis = regexp.MustCompile(`(?i)^(?:(?:and|but|or|so|then|ok(?:ay)?|also|what about|how about|what if it is|same for|the same for)[ ,]+)*(?:(for|on|in|to|from|at|with|by|during|of|about|without)\s+)?((?:an?|the|my|our|your|one|two|three)\s+)?([^?.!,;]+?)[?.! ]*$`)
+	elliptic = en.Pattern("elliptic")
+	ellipsis = en.Pattern("ellipsis")
 )
 
 // clause is what makes words more than the name of a thing.
-var clause = regexp.MustCompile(`(?i)\b(?:` + opener[3:len(opener)-1] + `|it|they|them|there|that|i|we|you|he|she)\b`)
+var clause = en.Pattern("clause")
 
 // inserted puts what an elliptic follow-up names into the place of the word of the question before that it is most like
 // ("How much is an adult return?", "and a child?"); "" when it is no ellipsis or likes no word.
@@ -211,8 +211,8 @@ func capital(s string) bool {
 }
 
 var kinds = []*regexp.Regexp{
-	regexp.MustCompile(`(?i)^(?:on )?(?:mon|tues|wednes|thurs|fri|satur|sun)days?$|^(?:week(?:days?|ends?)|(?:bank |public )?holidays?)$`),
-	regexp.MustCompile(`(?i)^(?:january|february|march|april|may|june|july|august|september|october|november|december)$|^(?:spring|summer|autumn|winter)$`),
+	en.Pattern("alone-day"),
+	en.Pattern("alone-month"),
 	regexp.MustCompile(`^[\d.,:£$€]+$`),
 }
 
@@ -235,7 +235,7 @@ func (w *work) alike(a, headA, b, headB string) float64 {
 }
 
 // ordinal is a question that points at one of several things of the reply before.
-var ordinal = regexp.MustCompile(`(?i)\b(?:the )?(first|second|third|fourth|fifth|last|1st|2nd|3rd|4th|5th|former|latter)(?: (?:one|option|choice|of (?:these|those|them)))\b|\b(?:number|option) (\d)\b|\bthe (former|latter)\b`)
+var ordinal = en.Pattern("ordinal")
 
 var ordinals = map[string]int{"first": 0, "1st": 0, "former": 0, "second": 1, "2nd": 1, "latter": 1, "third": 2, "3rd": 2, "fourth": 3, "4th": 3, "fifth": 4, "5th": 4, "last": -1}
 

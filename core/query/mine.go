@@ -95,7 +95,7 @@ func longForm(short, candidate string) string {
 	return long
 }
 
-var defined = regexp.MustCompile(`^\s*(?:the |an? )?([\p{L}\d][\p{L}\d '’/.-]{1,40}?)\s*(?::|–|—| - )\s+(.{8,300})$`)
+var defined = en.Pattern("defined")
 
 // Definition reads a line that defines a term, as glossaries have them: "Muster station: where people gather". It reports false
 // for any other line.

@@ -11,9 +11,8 @@ import (
 const mostParts = 4
 
 var (
-	opener   = `(?:how|what|when|where|who|whom|whose|which|why|can|could|may|might|do|does|did|is|are|was|were|will|would|must|should|has|have|am)`
-	begins   = regexp.MustCompile(`(?i)^(?:and |also |but |so |then |plus )*(?:(?:tell me|i want to know|i'd like to know|do you know)[, ]+)?` + opener + `\b`)
-	joint    = regexp.MustCompile(`(?i)(?:\s*[,;]\s*(?:and|also|plus|or)?\s+|\s+(?:and also|and|also|plus)\s+)(` + opener + `\s+(?:\w+\s+){1,})`)
+	begins   = en.Pattern("begins-question")
+	joint    = en.Pattern("joint-question")
 	sentence = regexp.MustCompile(`[^?!.\n]+(?:\.\d+[^?!.\n]*)*[?!.\n]*`)
 )
 

@@ -32,7 +32,7 @@ var (
 )
 
 // minor words of a phrase may lack a letter in the short form.
-var minor = map[string]bool{"of": true, "the": true, "and": true, "for": true, "in": true, "on": true, "to": true, "a": true, "an": true, "with": true}
+var minor = en.Set("minor-word")
 
 // Add reads a document, block by block, for short forms and the phrases beside them that have their initials. Once all were
 // added, Count is to be given them again.

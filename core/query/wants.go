@@ -14,36 +14,36 @@ var wanted = []struct {
 	hints string // parted by commas, small letters
 	re    *regexp.Regexp
 }{
-	{text.Money, "how much,cost,price,fare,fee,charge,rate,deposit,salar,wage,cheap,expensive,dearest", regexp.MustCompile(`(?i)\bhow much (?:is|are|does|do|will|would|for|to|money)\b|\bhow much\b.*\b(?:pay|cost)|\b(?:costs?|prices?|fares?|fees?|charges?|rates?|deposit|salary|salaries|wages?|cheap\w*|expensive|dearest)\b`)},
-	{text.Clock, "what time,when,hour,times,time,how early,how late,first,last,next", regexp.MustCompile(`(?i)\bwhat time\b|\bwhen (?:do|does|is|are|will|can)\b|\b(?:opening|closing|office|business) (?:hours|times?)\b|\bhours\b|\bhow (?:early|late)\b|\b(?:first|last|next) (?:ferry|boat|bus|train|sailing|crossing|departure)\b|\btimetable\b`)},
-	{text.Date, "when,date,which day,which month,which year,deadline", regexp.MustCompile(`(?i)\bwhen\b|\bwhat date\b|\bwhich (?:day|month|year)\b|\bdeadline\b`)},
-	{text.Duration, "how long,how soon,how early,how far,how quickly,deadline,duration", regexp.MustCompile(`(?i)\bhow (?:long|soon|early|far in advance|quickly)\b|\bdeadline\b|\bduration\b`)},
-	{text.Weight, "how heavy,how much,weigh", regexp.MustCompile(`(?i)\bhow heavy\b|\bweights?\b|\bhow much\b.*\b(?:` + borne + `)\b`)},
-	{text.Length, "how ,height,length,width", regexp.MustCompile(`(?i)\bhow (?:tall|high|wide|long|far|deep)\b|\b(?:height|length|width)\b`)},
-	{text.Measure, "how ,size,dimension,limit", regexp.MustCompile(`(?i)\bhow (?:big|large)\b|\b(?:size|dimensions?|limit)\b`)},
-	{text.Number, "how many,number,maximum,minimum,how old,age", regexp.MustCompile(`(?i)\bhow many\b|\bnumber of\b|\bmaximum\b|\bminimum\b|\bhow old\b|\bage\b`)},
-	{text.Phone, "phone,ring,call,contact,mobile", regexp.MustCompile(`(?i)\b(?:phone|telephone|ring|call (?:you|them|us)|contact|mobile)\b`)},
-	{text.Mail, "mail,contact,write", regexp.MustCompile(`(?i)\be-?mails?\b|\bcontact\b|\bwrite to\b`)},
-	{text.Percent, "percent,share,discount", regexp.MustCompile(`(?i)\bpercent(?:age)?\b|\bwhat share\b|\bdiscount\b`)},
+	{text.Money, "how much,cost,price,fare,fee,charge,rate,deposit,salar,wage,cheap,expensive,dearest", en.Pattern("wants-money")},
+	{text.Clock, "what time,when,hour,times,time,how early,how late,first,last,next", en.Pattern("wants-clock")},
+	{text.Date, "when,date,which day,which month,which year,deadline", en.Pattern("wants-date")},
+	{text.Duration, "how long,how soon,how early,how far,how quickly,deadline,duration", en.Pattern("wants-duration")},
+	{text.Weight, "how heavy,how much,weigh", en.Pattern("wants-weight")},
+	{text.Length, "how ,height,length,width", en.Pattern("wants-length")},
+	{text.Measure, "how ,size,dimension,limit", en.Pattern("wants-measure")},
+	{text.Number, "how many,number,maximum,minimum,how old,age", en.Pattern("wants-number")},
+	{text.Phone, "phone,ring,call,contact,mobile", en.Pattern("wants-phone")},
+	{text.Mail, "mail,contact,write", en.Pattern("wants-mail")},
+	{text.Percent, "percent,share,discount", en.Pattern("wants-percent")},
 }
 
 // borne are verbs by which "how much" asks for a weight rather than for a price.
 const borne = `carry|carries|weighs?|lifts?|bears?`
 
-var bears = regexp.MustCompile(`(?i)\bhow much (?:does|do|can|could|will|would|may|is|are)\b.*\b(?:` + borne + `)\b`)
+var bears = en.Pattern("bears")
 
 // What is sought besides figures, by how a question begins. (Common practice, no published source.)
 var sought = []struct {
 	kind string
 	re   *regexp.Regexp
 }{
-	{"place", regexp.MustCompile(`(?i)^where\b|\b(?:which|what) (?:place|address|street|pier|building|room|directory|folder)\b`)},
-	{"person", regexp.MustCompile(`(?i)^(?:who|whom|whose)\b|\bwhich (?:person|team|department)\b`)},
-	{"yes-no", regexp.MustCompile(`(?i)^(?:can|could|may|might|must|do|does|did|is|are|am|was|were|will|would|should|shall|has|have|need)\b`)},
+	{"place", en.Pattern("seeks-place")},
+	{"person", en.Pattern("seeks-person")},
+	{"yes-no", en.Pattern("seeks-yes-no")},
 }
 
 // priced are words that ask for a price whatever else is asked.
-var priced = regexp.MustCompile(`(?i)\b(?:costs?|prices?|fares?|fees?|charges?|pay)\b`)
+var priced = en.Pattern("priced")
 
 func seeks(s string) []string {
 	var out []string

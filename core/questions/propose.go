@@ -2,7 +2,6 @@ package questions
 
 import (
 	"fmt"
-	"regexp"
 	"sort"
 	"strings"
 
@@ -178,7 +177,7 @@ var asksFor = map[text.QuantityKind]string{
 	text.Phone: "What is the telephone number for %s?", text.Mail: "What is the mail address for %s?", text.Percent: "How many percent: %s?",
 }
 
-var leading = regexp.MustCompile(`(?i)^(?:the|a|an|this|these|our|your)\s+`)
+var leading = en.Pattern("proposal-leading")
 
 // sentences proposes definitions and sentences with one figure.
 func (p *proposer) sentences(i int, b doc.Block) {
@@ -216,10 +215,10 @@ const mostOfSubject = 7
 
 // noSubject finds beginnings of sentences that name nothing a figure could be of: orders, conditions, pronouns. (Common practice, no
 // published source.)
-var noSubject = regexp.MustCompile(`(?i)(?:^|\s)(?:they|it|he|she|we|you|i|all of them|there)\b|^(?:ask|tell|write|call|ring|bring|show|send|pay|see|take|keep|give|go|be|if|when|while|after|before|on|in|at|for|to|from|by|with|whoever|whatever|as|but|and)\b`)
+var noSubject = en.Pattern("proposal-no-subject")
 
 // tail is what a beginning of a sentence may end with that belongs to the figure after it.
-var tail = regexp.MustCompile(`(?i)(?:\s+(?:is|are|was|were|costs?|takes?|for|at|on|in|from|to|of|by|about|around|only|than|least|most|up|until|within|after|before|every|each|more|less|and|or|a|an|the|it|has|have|carries|weighs|must|be|can|may|open|opens|close|closes))+$`)
+var tail = en.Pattern("proposal-tail")
 
 // FromReply makes an expected question of something that was asked, with what was said before it: that it ends as it did, and cites
 // what it cited. Whether it ended rightly is for the person to say who takes it. It reports false when a reply expects nothing.

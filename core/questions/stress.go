@@ -180,19 +180,19 @@ var rewordings = []struct {
 	form *regexp.Regexp
 	into []string
 }{
-	{regexp.MustCompile(`(?i)^how much (?:is|are|does|do) (.+?)(?: cost)?\?*$`), []string{"What do I have to pay for $1?", "What's the price of $1 please"}},
-	{regexp.MustCompile(`(?i)^what (?:does|do) (.+) cost\?*$`), []string{"How much is $1?", "price for $1"}},
-	{regexp.MustCompile(`(?i)^(?:can|may|could) (?:i|we|you) (?:bring|take) (.+?)\?*$`), []string{"Is it all right to have $1 with me?", "What are the rules about $1?"}},
-	{regexp.MustCompile(`(?i)^(?:can|may|could) (?:i|we) (.+?)\?*$`), []string{"Is it possible to $1?", "I would like to $1, how does that work?"}},
-	{regexp.MustCompile(`(?i)^how (?:can|do|could|should) (?:i|we|you) (.+?)\?*$`), []string{"What is the way to $1?", "I need to $1 and don't know where to start"}},
-	{regexp.MustCompile(`(?i)^where (?:is|are) (.+?)\?*$`), []string{"How do I find $1?", "I am looking for $1"}},
-	{regexp.MustCompile(`(?i)^where (?:can|do|could) (?:i|we) (.+?)\?*$`), []string{"In which place can one $1?", "I want to $1, where to?"}},
-	{regexp.MustCompile(`(?i)^when (?:is|are|does|do|will) (.+?)\?*$`), []string{"At what time: $1?", "Tell me the hours, $1"}},
-	{regexp.MustCompile(`(?i)^what (?:is|are) (.+?)\?*$`), []string{"Could you explain $1 to me?", "$1, what does that mean"}},
-	{regexp.MustCompile(`(?i)^(?:is|are) there (.+?)\?*$`), []string{"Do you have $1?", "I was wondering about $1"}},
-	{regexp.MustCompile(`(?i)^why (.+?)\?*$`), []string{"For what reason $1?", "I don't understand why $1"}},
-	{regexp.MustCompile(`(?i)^who (.+?)\?*$`), []string{"Which person $1?", "Do you know who $1"}},
-	{regexp.MustCompile(`(?i)^do (?:i|we) (?:need|have) to (.+?)\?*$`), []string{"Is it necessary to $1?", "Must one $1?"}},
+	{en.Pattern("reword-how-much"), []string{"What do I have to pay for $1?", "What's the price of $1 please"}},
+	{en.Pattern("reword-cost"), []string{"How much is $1?", "price for $1"}},
+	{en.Pattern("reword-may-bring"), []string{"Is it all right to have $1 with me?", "What are the rules about $1?"}},
+	{en.Pattern("reword-may"), []string{"Is it possible to $1?", "I would like to $1, how does that work?"}},
+	{en.Pattern("reword-how-can"), []string{"What is the way to $1?", "I need to $1 and don't know where to start"}},
+	{en.Pattern("reword-where-is"), []string{"How do I find $1?", "I am looking for $1"}},
+	{en.Pattern("reword-where-can"), []string{"In which place can one $1?", "I want to $1, where to?"}},
+	{en.Pattern("reword-when"), []string{"At what time: $1?", "Tell me the hours, $1"}},
+	{en.Pattern("reword-what-is"), []string{"Could you explain $1 to me?", "$1, what does that mean"}},
+	{en.Pattern("reword-is-there"), []string{"Do you have $1?", "I was wondering about $1"}},
+	{en.Pattern("reword-why"), []string{"For what reason $1?", "I don't understand why $1"}},
+	{en.Pattern("reword-who"), []string{"Which person $1?", "Do you know who $1"}},
+	{en.Pattern("reword-need-to"), []string{"Is it necessary to $1?", "Must one $1?"}},
 }
 
 func reword(s string) []string {

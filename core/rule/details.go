@@ -62,9 +62,9 @@ func (d Detail) find(said string, alone bool) (value, why string) {
 }
 
 var (
-	dayWord    = regexp.MustCompile(`(?i)\b(?:today|tomorrow|yesterday|(?:next |this |last )?(?:mon|tues|wednes|thurs|fri|satur|sun)day)\b`)
-	lead       = regexp.MustCompile(`(?i)^(?:(?:it is|it's|its|my name is|i am|i'm|this is|the name is)\s+)`)
-	introduced = regexp.MustCompile(`(?i:\b(?:my name is|i am called|this is))\s+((?:\p{Lu}[\p{L}'’-]+\s?){1,3})`)
+	dayWord    = en.Pattern("day-word")
+	lead       = en.Pattern("tells-name-lead")
+	introduced = en.Pattern("introduced")
 	letters    = regexp.MustCompile(`\p{L}`)
 	digitsRun  = regexp.MustCompile(`\+?[\d(][\d\s()/.-]{4,}\d`)
 )
@@ -141,8 +141,8 @@ func (d Detail) choose(said string) string {
 }
 
 var (
-	cancels  = regexp.MustCompile(`(?i)^\W*(?:please )?(?:cancel|stop|never ?mind|forget (?:it|about it)|no longer needed|i(?:'ve| have) changed my mind|quit|abort)\b`)
-	declines = regexp.MustCompile(`(?i)^\W*(?:no(?: thanks?(?: you)?)?|skip(?: it| this)?|none|i(?:'d| would) rather not(?: say)?|rather not|prefer not(?: to)?(?: say)?|i do(?:n't| not) (?:want|wish|have)\b.*|not telling|no (?:phone|mail|e-?mail|number))\W*$`)
-	agrees   = regexp.MustCompile(`(?i)^\W*(?:yes|yep|yeah|ok|okay|correct|right|that(?:'s| is) (?:right|correct|fine|ok|it)|all (?:right|correct|good)|fine|sure|perfect|go ahead|looks good)\b`)
-	changes  = regexp.MustCompile(`(?i)\b(?:change|correct|wrong|instead|actually|rather|should be|make (?:it|that))\b|^\W*no\b`)
+	cancels  = en.Pattern("cancels")
+	declines = en.Pattern("declines")
+	agrees   = en.Pattern("agrees")
+	changes  = en.Pattern("changes")
 )

@@ -2,7 +2,6 @@ package rule
 
 import (
 	"fmt"
-	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -14,7 +13,7 @@ type span struct {
 	from, to int
 }
 
-var stretch = regexp.MustCompile(`(?i)^\s*(daily|(?:sun|mon|tue|wed|thu|fri|sat)[a-z]*)(?:\s*(?:-|–|to)\s*((?:sun|mon|tue|wed|thu|fri|sat)[a-z]*))?\s+(\d{1,2})[:.](\d{2})\s*(?:-|–|to)\s*(\d{1,2})[:.](\d{2})\s*$`)
+var stretch = en.Pattern("stretch")
 
 // hours reads opening hours: "Mon-Fri 09:00-17:00, Sat 10:00-12:30", or "daily" for all days. A stretch that ends at or before
 // its beginning goes on past midnight; its days are those on which it begins.

@@ -229,16 +229,14 @@ func contained(phrases []string, said string) string {
 }
 
 // Words by which people ask for a person ("human", "representative" and "agent": common practice, no published source).
-var person = regexp.MustCompile(`(?i)^\W*(?:a |an |the |real |live |human )*(?:human|person|agent|representative|rep|operator|advis[eo]r|someone|somebody|staff|people)(?: please)?\W*$|` +
-	`\b(?:(?:speak|talk|chat|connect|transfer|put|pass|hand)\w*|(?:want|need|like|get|have)) (?:\w+ ){0,4}?(?:to |with |through to |on to |over to )?(?:a |an |some |the |your |any )*(?:real |live |actual |human )*(?:human|person|agent|representative|rep|operator|adviser|advisor|someone|somebody|member of (?:the )?(?:staff|team)|customer (?:service|services|support))\b|` +
-	`\b(?:call me back|ring me back|(?:can|could|will|would|may) (?:someone|somebody|anyone|one of (?:your|the) (?:staff|team|people|colleagues|crew)|your (?:staff|team)|a colleague)(?: please)? (?:call|ring|phone|contact|help|speak|talk)\b|not a (?:bot|machine|robot))\b`)
+var person = en.Pattern("asks-for-person")
 
 // AsksForPerson reports whether a message asks to be dealt with by a person.
 func AsksForPerson(s string) bool { return person.MatchString(s) }
 
 // Signs of urgency. (Common practice, no published source.)
 var (
-	urgent  = regexp.MustCompile(`(?i)\b(?:urgent(?:ly)?|emergency|asap|as soon as possible|immediately|right now|right away|straight away|at once|help me|hurry|danger(?:ous)?|injured|hurt|bleeding|stuck|trapped|stranded|flood(?:ed|ing)?|fire|smoke|leak(?:ing)?|accident|overboard|drowning|can'?t breathe|desperate(?:ly)?)\b`)
+	urgent  = en.Pattern("urgent")
 	shouted = regexp.MustCompile(`!{2,}|\b[A-Z]{4,}(?: [A-Z]{3,}){2,}`)
 )
 

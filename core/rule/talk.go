@@ -2,7 +2,6 @@ package rule
 
 import (
 	"context"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -261,7 +260,7 @@ func (f *form) next(known map[string]string) {
 
 func (f *form) ended() bool { return f.over.Done || f.over.Cancelled || f.over.Failed }
 
-var asksSomething = regexp.MustCompile(`(?i)\?\s*$|^(?:how|what|when|where|who|which|why|can|could|do|does|is|are|will)\b`)
+var asksSomething = en.Pattern("asks-something")
 
 // take takes one message of the asker.
 func (f *form) take(said string, known map[string]string) {

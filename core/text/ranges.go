@@ -29,12 +29,12 @@ var rangeForms = []struct {
 	re   *regexp.Regexp
 	read func(a, b float64) Bounds
 }{
-	{regexp.MustCompile(`(?i)\b` + rangeNumber + `\s?` + rangeUnit + `\s?(?:to|–|-|and)\s?` + rangeNumber + `\s?` + rangeUnit + `\b`), func(a, b float64) Bounds { return Bounds{Low: a, High: b} }},
-	{regexp.MustCompile(`(?i)\b(?:more than|over|above|longer than|older than|exceeding)()() ` + rangeNumber + `\s?` + rangeUnit), func(_, b float64) Bounds { return Bounds{Low: b, High: math.Inf(1), OpenLow: true} }},
-	{regexp.MustCompile(`(?i)\b(?:less than|under|below|fewer than|younger than|shorter than)()() ` + rangeNumber + `\s?` + rangeUnit), func(_, b float64) Bounds { return Bounds{High: b, OpenHigh: true} }},
-	{regexp.MustCompile(`(?i)\b(?:up to|at most|no more than|maximum(?: of)?|within)()() ` + rangeNumber + `\s?` + rangeUnit), func(_, b float64) Bounds { return Bounds{High: b} }},
-	{regexp.MustCompile(`(?i)\b(?:at least|from|minimum(?: of)?)()() ` + rangeNumber + `\s?` + rangeUnit), func(_, b float64) Bounds { return Bounds{Low: b, High: math.Inf(1)} }},
-	{regexp.MustCompile(`(?i)()()\b` + rangeNumber + `\s?` + rangeUnit + ` (?:and over|or over|or more|and older|and above|and more)\b`), func(_, b float64) Bounds { return Bounds{Low: b, High: math.Inf(1)} }},
+	{en.Pattern("range-between"), func(a, b float64) Bounds { return Bounds{Low: a, High: b} }},
+	{en.Pattern("range-over"), func(_, b float64) Bounds { return Bounds{Low: b, High: math.Inf(1), OpenLow: true} }},
+	{en.Pattern("range-under"), func(_, b float64) Bounds { return Bounds{High: b, OpenHigh: true} }},
+	{en.Pattern("range-up-to"), func(_, b float64) Bounds { return Bounds{High: b} }},
+	{en.Pattern("range-at-least"), func(_, b float64) Bounds { return Bounds{Low: b, High: math.Inf(1)} }},
+	{en.Pattern("range-plus"), func(_, b float64) Bounds { return Bounds{Low: b, High: math.Inf(1)} }},
 }
 
 var hours = map[string]float64{"second": 1.0 / 3600, "minute": 1.0 / 60, "min": 1.0 / 60, "hour": 1, "hr": 1, "day": 24, "week": 168, "month": 730, "year": 8760}
@@ -94,7 +94,7 @@ type Amount struct {
 	Unit  string
 }
 
-var amountForm = regexp.MustCompile(`(?i)\b` + rangeNumber + `[ -]?` + rangeUnit + `\b`)
+var amountForm = en.Pattern("amount")
 
 // Amounts finds the amounts that a question names: "three days" is 72 hours, "7 years old" is 61,320 hours and also,
 // being an age, the bare number 7.

@@ -140,25 +140,10 @@ var stemSeed = maphash.MakeSeed()
 // Stop reports whether a folded word carries no subject of its own: articles, pronouns, auxiliaries, prepositions.
 // Negations and question words are among them; what asks by those words is read elsewhere.
 func Stop(w string) bool {
-	_, ok := stopWords[w]
-	return ok
+	return stopWords[w]
 }
 
-var stopWords = func() map[string]struct{} {
-	m := map[string]struct{}{}
-	for _, w := range strings.Fields(`a about above after again against all also am an and any are aren't as at be because been before being below
-between both but by can can't cannot could couldn't did didn't do does doesn't doing don't down during each either else ever few for from further get
-gets getting got had hadn't has hasn't have haven't having he he'd he'll he's her here here's hers herself him himself his how how's i i'd i'll i'm
-i've if in into is isn't it it'd it'll it's its itself just let let's may me might mine more most much must mustn't my myself no nor not of off on once
-one only or other ought our ours ourselves out over own per please quite rather really same shall shan't she she'd she'll she's should shouldn't so some
-such than that that's the their theirs them themselves then there there's these they they'd they'll they're they've this those through to too under
-until up upon us very via was wasn't we we'd we'll we're we've were weren't what what's whatever when when's where where's whether which while who
-who's whom whose why why's will with within without won't would wouldn't yes yet you you'd you'll you're you've your yours yourself yourselves
-im ive dont doesnt didnt isnt cant wont whats hows wheres id youre theres thats`) {
-		m[w] = struct{}{}
-	}
-	return m
-}()
+var stopWords = en.Set("stop")
 
 // Content returns the words of s that are not stop words.
 func Content(s string) []Word {

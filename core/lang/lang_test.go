@@ -1,0 +1,82 @@
+package lang_test
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/lang"
+)
+
+// Every list of English says where it comes from, makes a pattern, and finds and leaves the sentences that stand with it.
+func TestEveryListIsWhole(t *testing.T) {
+	en := lang.English()
+	files, err := filepath.Glob("en/*.txt")
+	require.NoError(t, err)
+	section := regexp.MustCompile(`^\[([a-z0-9-]+)\]$`)
+	n := 0
+	for _, file := range files {
+		raw, err := os.ReadFile(file)
+		require.NoError(t, err)
+		name := ""
+		for i, line := range strings.Split(string(raw), "\n") {
+			if m := section.FindStringSubmatch(line); m != nil {
+				name = m[1]
+				n++
+				assert.True(t, en.Has(name), name)
+				assert.NotEmpty(t, en.List(name), name)
+			}
+			assert.LessOrEqual(t, len(line), 220, "%s:%d is no entry any more", file, i+1)
+			if s, ok := strings.CutPrefix(line, "# finds: "); ok {
+				assert.True(t, en.Pattern(name).MatchString(s), "%s finds %q", name, s)
+			}
+			if s, ok := strings.CutPrefix(line, "# leaves: "); ok {
+				assert.False(t, en.Pattern(name).MatchString(s), "%s leaves %q", name, s)
+			}
+		}
+	}
+	assert.Greater(t, n, 100)
+}
+
+// What the code asks of a language is there in English: a name that is misspelt would switch something off in silence.
+func TestEnglishHasWhatIsAskedOfIt(t *testing.T) {
+	asked := regexp.MustCompile(`\ben\.(?:Pattern|List|Set)\("([^"]+)"\)`)
+	files, err := filepath.Glob("../*/*.go")
+	require.NoError(t, err)
+	n := 0
+	for _, f := range files {
+		raw, err := os.ReadFile(f)
+		require.NoError(t, err)
+		for _, m := range asked.FindAllStringSubmatch(string(raw), -1) {
+			assert.True(t, lang.English().Has(m[1]), "%s: English has no list %q", f, m[1])
+			n++
+		}
+	}
+	assert.Greater(t, n, 100)
+}
+
+func TestWhatALanguageLacksFindsNothing(t *testing.T) {
+	l, err := lang.Load("xx", fstest.MapFS{"xx/a.txt": {Data: []byte("# of a made-up language\n\n[day]\n# about: days\n# origin: made up\n# before: (?i)\\b(?:\n# after: )\\b\n# finds: on Oneday\n{short}day\n\n[short]\none\ntwo\n")}})
+	require.NoError(t, err)
+	assert.True(t, l.Pattern("day").MatchString("on Oneday"))
+	assert.False(t, l.Pattern("month").MatchString("on Oneday"))
+	assert.Empty(t, l.List("month"))
+	assert.False(t, l.Has("month"))
+}
+
+func TestListsThatCannotBeRead(t *testing.T) {
+	for text, want := range map[string]string{
+		"[a]\nx\n[a]\ny\n":     "already",
+		"x\n":                  "stands in no list",
+		"[a]\n# colour: red\n": "nobody knows",
+	} {
+		_, err := lang.Load("xx", fstest.MapFS{"xx/a.txt": {Data: []byte(text)}})
+		assert.ErrorContains(t, err, want)
+	}
+}
