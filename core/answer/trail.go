@@ -13,7 +13,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-7"
+const Version = "answer-8"
 
 // Format numbers the form in which trails are stored.
 //

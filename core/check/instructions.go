@@ -4,7 +4,7 @@ package check
 import "regexp"
 
 // Version names the algorithm.
-const Version = "check-2"
+const Version = "check-3"
 
 // Wordings by which a page speaks to an assistant rather than to its readers. (Common practice, no published source.)
 var instructing = []*regexp.Regexp{

@@ -15,7 +15,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-5"
+const Version = "query-6"
 
 // Settings switches the passes and orders them.
 type Settings struct {
@@ -25,7 +25,7 @@ type Settings struct {
 	Language bool    `json:"language" initial:"true" label:"Find the language" help:"A question in another language than the corpus is told as such and, where a model is connected, searched for in the corpus's."`
 	Filler   bool    `json:"filler" initial:"true" label:"Drop filler" help:"Phrases such as 'could you tell me' are not searched for."`
 	Spelling bool    `json:"spelling" initial:"true" label:"Correct spelling" help:"A word that neither the corpus nor general English holds becomes the nearest word of the corpus, or else a common English one that is a single slip away."`
-	FollowUp bool    `json:"followUp" initial:"true" label:"Complete follow-ups" help:"A question that leans on the conversation takes over its subject: 'and for a kayak?'"`
+	FollowUp bool    `json:"followUp" initial:"true" label:"Complete follow-ups" help:"A question that leans on the conversation takes over its subject: 'and for a child?'"`
 	Glossary bool    `json:"glossary" initial:"true" label:"Glossary" help:"A term of the glossary is also searched for by what it means, and the other way round."`
 	Compound bool    `json:"compound" initial:"true" label:"Join and split compounds" help:"'time table' also finds 'timetable', and the other way round."`
 	Related  bool    `json:"related" initial:"false" label:"Related terms" help:"A word that the corpus lacks is also searched for by the corpus's words that mean nearly the same."`

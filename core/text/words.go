@@ -16,7 +16,7 @@ import (
 
 // Version names the algorithm of this package. It is part of the analyse stage's hash: change it whenever the same
 // text would give other words, stems or sentences.
-const Version = "text-1"
+const Version = "text-2"
 
 // Word is one word of a text: its bytes [Start, End) there, its folded form and its stem.
 type Word struct {
