@@ -253,7 +253,7 @@ func TestTheWalk(t *testing.T) {
 	p.has(".whole", "documents")
 	p.choose("Strategy", "Fixed tokens")
 	p.has(".notice", "not applied")
-	p.has(".draft", "Not applied")
+	p.has(".draft", "Settings not applied")
 	const about = ".right .row .muted.figure"
 	p.has(about, "chunks of")
 	before := p.text(about)
@@ -415,9 +415,14 @@ func TestTheWalk(t *testing.T) {
 
 	// Rewriting, pass by pass; one need in three wordings.
 	p.clickText("Rewriting")
+	p.write(`.talk textarea`, "How much is an adult return to Sandrel?\nand for a senior?")
 	p.has(".bench tbody", "Follow-up")
 	p.audit("rewriting")
-	p.clickText("One need, three wordings")
+	p.clickText("Compare wordings")
+	for i, text := range []string{"refund kayak", "Do I get my money back for a kayak ticket?", "hi ive payed for the kajak but cant come now what about the money"} {
+		p.write(fmt.Sprintf(`label:nth-of-type(%d) input.el-input__inner`, i+1), text)
+	}
+	p.clickText("Compare")
 	p.until(`document.querySelectorAll('.three li').length > 3`)
 	p.audit("wordings")
 

@@ -4,8 +4,10 @@ import { useRoute, useRouter } from 'vue-router'
 import { count, percent } from '@/api/words'
 import { stageOf, stages, type StageKey } from '@/router'
 import { useCorpus } from '@/stores/corpus'
+import { useTried } from '@/stores/tried'
 
 const corpus = useCorpus()
+const tried = useTried()
 const route = useRoute()
 const router = useRouter()
 
@@ -59,6 +61,7 @@ const since = computed(() => {
 const draft = computed(() => {
   if (corpus.saving > 0) return { text: 'Saving', tone: '' }
   if (corpus.unapplied !== '') return { text: corpus.unapplied, tone: 'caution' }
+  if (tried.stages.length > 0) return { text: 'Settings not applied:', tone: 'caution' }
   return { text: 'Draft saved', tone: 'good' }
 })
 </script>
@@ -90,12 +93,21 @@ const draft = computed(() => {
     </nav>
     <div v-if="corpus.name !== ''" class="draft" role="status">
       <span :class="draft.tone">{{ draft.text }}</span>
+      <span v-if="corpus.saving === 0 && corpus.unapplied === ''" class="tried">
+        <RouterLink v-for="s in tried.stages" :key="s.name" :to="{ name: s.name, params: { corpus: corpus.name } }">{{
+          s.label
+        }}</RouterLink>
+      </span>
       <span class="muted">{{ since }}</span>
     </div>
   </header>
 </template>
 
 <style scoped>
+.tried {
+  display: inline-flex;
+  gap: 6px;
+}
 .line {
   display: flex;
   align-items: stretch;

@@ -333,6 +333,7 @@ describe('Rewriting', () => {
         reading: { terms: [], steps, searches: [{ pass: 'rewritten', text: 'a child?', terms: [], weight: 1 }] },
       }),
     })
+    localStorage.setItem('jolvex-talk-Ferries', 'How much is it?\n> £14.60.\nand for a senior?')
     const w = await show(RewriteBench, '/c/Ferries/find')
     const find = useFind()
     await find.load()
@@ -376,7 +377,7 @@ describe('Rewriting', () => {
     w.unmount()
   })
 
-  it('says where three wordings of one need part', async () => {
+  it('says where three wordings differ', async () => {
     const e = (version: string) => ({
       version,
       document: version,
@@ -396,8 +397,14 @@ describe('Rewriting', () => {
         evidence: [[e('Refunds'), e('Fares')], [e('Refunds')], [e('Fares'), e('Refunds')]][n++ % 3],
       }),
     })
+    localStorage.setItem(
+      'jolvex-wordings-Ferries',
+      JSON.stringify(
+        ['dog fare', 'What does a dog cost?', 'how mutch for the dog'].map((text) => ({ name: text, text })),
+      ),
+    )
     const w = await show(ThreeWordings, '/c/Ferries/find')
-    expect(w.find('[role=status]').text()).toContain('They part at the first place; 1 of')
+    expect(w.find('[role=status]').text()).toContain('They differ from the first result on; 1 of')
     expect(w.findAll('.letter').length).toBeGreaterThan(3)
     w.unmount()
   })

@@ -3,6 +3,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { useCorpus } from '@/stores/corpus'
+import { useTried } from '@/stores/tried'
 import { answering, byEnd, settle, type Call } from '../../tests/network'
 import { offerKey } from '@/stores/keys'
 import CommandPalette from '@/components/CommandPalette.vue'
@@ -341,7 +342,7 @@ describe('ShapeStage', () => {
     form.vm.$emit('change', 'size', 100)
     for (let i = 0; i < 4; i++) await settle()
     expect(calls.filter((x) => x.path.endsWith('/preview')).at(-1)?.body).toMatchObject({ settings: { size: 100 } })
-    expect(c.unapplied).toBe('Not applied')
+    expect(useTried().stages.map((s) => s.name)).toContain('shape')
     expect(w.text()).toContain('Apply and rebuild')
     w.unmount()
   })

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, onMounted, onUnmounted, watch } from 'vue'
+import { computed, onMounted, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ConnectionForm from '@/components/ConnectionForm.vue'
 import SettingsForm from '@/components/SettingsForm.vue'
-import { useCorpus } from '@/stores/corpus'
 import MannerGuide from './MannerGuide.vue'
 import NoticeList from './NoticeList.vue'
 import PinnedSheet from './PinnedSheet.vue'
@@ -12,7 +11,6 @@ import RiskCurve from './RiskCurve.vue'
 import RuleList from './RuleList.vue'
 import { useAnswer } from './store'
 
-const corpus = useCorpus()
 const answer = useAnswer()
 const route = useRoute()
 const router = useRouter()
@@ -45,12 +43,7 @@ watch(
   () => void refreshSoon(),
   { deep: true },
 )
-watch(
-  () => answer.changed,
-  (c) => (corpus.unapplied = c ? 'Not applied' : ''),
-)
 onMounted(() => answer.load())
-onUnmounted(() => (corpus.unapplied = ''))
 </script>
 
 <template>

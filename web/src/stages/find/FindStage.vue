@@ -34,7 +34,7 @@ const views = [
   { key: 'sides', label: 'Side by side' },
   { key: 'many', label: 'Many questions' },
   { key: 'rewriting', label: 'Rewriting' },
-  { key: 'wordings', label: 'One need, three wordings' },
+  { key: 'wordings', label: 'Compare wordings' },
   { key: 'worth', label: 'What each part is worth' },
 ] as const
 const view = computed({
@@ -100,20 +100,13 @@ watch(
   },
 )
 watch([() => find.tried, () => find.filter, () => find.audience, view], () => void runSoon(), { deep: true })
-watch(
-  () => find.changed,
-  (c) => (corpus.unapplied = c ? 'Not applied' : ''),
-)
 const stopKeys = onKeys((key) => view.value === 'one' && (hits.value?.act(key) ?? false))
 onMounted(async () => {
   await find.load()
   ready.value = true
   void run()
 })
-onUnmounted(() => {
-  stopKeys()
-  corpus.unapplied = ''
-})
+onUnmounted(stopKeys)
 </script>
 
 <template>

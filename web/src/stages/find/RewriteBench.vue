@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useDebounceFn } from '@vueuse/core'
+import { useDebounceFn, useLocalStorage } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
 import { api, ok, type Reply } from '@/api/client'
 import { passNames } from '@/api/names'
@@ -10,7 +10,8 @@ import { useFind } from './store'
 /** A conversation at the left, and what every pass of rewriting makes of its last message at the right. */
 const corpus = useCorpus()
 const find = useFind()
-const talk = ref('How much is an adult return to Sandrel?\n> Adult – Return: £14.60.\nand for a senior?')
+/** What was typed is kept for each corpus. */
+const talk = useLocalStorage(`jolvex-talk-${corpus.name}`, '')
 const reply = ref<Reply>()
 const problem = ref('')
 const busy = ref(false)
@@ -87,7 +88,13 @@ const toggles = [
     <div class="bench">
       <label class="field talk">
         <span class="label">A conversation</span>
-        <ElInput v-model="talk" type="textarea" :rows="7" maxlength="20000" />
+        <ElInput
+          v-model="talk"
+          type="textarea"
+          :rows="7"
+          maxlength="20000"
+          placeholder="A question, or several lines of a conversation; a line that begins with > was said by the assistant"
+        />
         <span class="hint"
           >A message a line; a line that begins with &gt; was said by the assistant. The last line is read.</span
         >

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
 import { computed, onMounted, ref } from 'vue'
 import { api, ok, type Evidence, type Reply } from '@/api/client'
 import { useCorpus } from '@/stores/corpus'
@@ -7,10 +8,11 @@ import { useFind } from './store'
 /** One need in two words, as a whole question, and clumsily: whether all reach the same passage, and where they part. */
 const corpus = useCorpus()
 const find = useFind()
-const wordings = ref([
-  { name: 'In two words', text: 'refund kayak' },
-  { name: 'As a question', text: 'Do I get my money back for a kayak ticket?' },
-  { name: 'Clumsily', text: 'hi ive payed for the kajak but cant come now what about the money' },
+/** What was typed is kept for each corpus. */
+const wordings = useLocalStorage(`jolvex-wordings-${corpus.name}`, [
+  { name: 'In two words', text: '', hint: 'two words' },
+  { name: 'As a question', text: '', hint: 'the same as a whole question' },
+  { name: 'Clumsily', text: '', hint: 'the same with slips and small talk' },
 ])
 const replies = ref<(Reply | undefined)[]>([])
 const problem = ref('')
@@ -35,11 +37,14 @@ const verdict = computed(() => {
   if (firsts.value.size === 1) return 'All three put the same passage first.'
   const common = lists.value[0]?.filter((e) => lists.value.every((l) => l.some((x) => key(x) === key(e)))) ?? []
   return common.length > 0
-    ? `They part at the first place; ${common.length} of the first ${shown} passages are reached by all.`
-    : 'They part: no passage is among the first of all three.'
+    ? `They differ from the first result on; ${common.length} of the first ${shown} passages are reached by all.`
+    : 'They differ: no passage is among the first of all three.'
 })
 
+const ready = computed(() => wordings.value.every((w) => w.text.trim() !== ''))
+
 async function run(): Promise<void> {
+  if (!ready.value) return
   busy.value = true
   try {
     replies.value = await Promise.all(
@@ -47,7 +52,7 @@ async function run(): Promise<void> {
         ok(
           api.POST('/api/corpora/{corpus}/find', {
             params: { path: { corpus: corpus.name } },
-            body: { question: w.text.trim() || '?', surface: 'bench', audience: find.audience, ...find.variant },
+            body: { question: w.text.trim(), surface: 'bench', audience: find.audience, ...find.variant },
           }),
         ),
       ),
@@ -71,13 +76,18 @@ onMounted(run)
 </script>
 
 <template>
-  <section class="stack" aria-label="One need, three wordings">
+  <section class="stack" aria-label="Compare wordings">
     <form class="stack" @submit.prevent="run">
       <label v-for="w in wordings" :key="w.name" class="field row">
         <span class="name">{{ w.name }}</span>
-        <ElInput v-model="w.text" class="grow" maxlength="4000" />
+        <ElInput v-model="w.text" class="grow" maxlength="4000" :placeholder="w.hint" />
       </label>
-      <ElButton type="primary" native-type="submit" :loading="busy">Compare</ElButton>
+      <div class="row">
+        <ElButton type="primary" native-type="submit" :loading="busy" :disabled="!ready">Compare</ElButton>
+        <span v-if="!ready" class="muted"
+          >Ask for one thing in three ways to see whether all reach the same passage.</span
+        >
+      </div>
     </form>
     <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
     <p v-if="verdict !== ''" class="notice" role="status">{{ verdict }}</p>

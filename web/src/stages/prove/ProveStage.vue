@@ -7,7 +7,7 @@ import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
 import ImportSet from './ImportSet.vue'
 import RunReport from './RunReport.vue'
-import { useProve } from './store'
+import { firstSet, useProve } from './store'
 
 const QuestionGrid = defineAsyncComponent(() => import('./QuestionGrid.vue'))
 const TrialView = defineAsyncComponent(() => import('./TrialView.vue'))
@@ -26,7 +26,7 @@ const views = [
 ] as const
 const view = computed({
   get: () => String(route.query.view ?? 'runs'),
-  set: (v) => void router.replace({ query: v === 'runs' ? {} : { view: v } }),
+  set: (v) => void router.push({ query: v === 'runs' ? {} : { view: v } }),
 })
 const runId = computed(() => String(route.query.run ?? prove.own.find((r) => r.summary && r.note === '')?.id ?? ''))
 /** Shows another set, and its last run. */
@@ -136,9 +136,9 @@ onUnmounted(() => stop?.())
           {{ v.label }}
         </button>
       </div>
-      <QuestionGrid v-if="view === 'questions'" :key="prove.set" />
+      <QuestionGrid v-if="view === 'questions'" :key="prove.set || firstSet" />
       <TrialView v-else-if="view === 'trials'" />
-      <CoverageView v-else-if="view === 'coverage'" :key="prove.set" />
+      <CoverageView v-else-if="view === 'coverage'" :key="prove.set || firstSet" />
       <RunReport v-else :run="runId" />
     </div>
   </div>

@@ -7,7 +7,7 @@ import { useCorpus } from '@/stores/corpus'
 import ProposalList from './ProposalList.vue'
 import QuestionForm from './QuestionForm.vue'
 import StressKit from './StressKit.vue'
-import { beyond, cells, columns, freshId, paste } from './grid'
+import { beyond, blank, cells, columns, freshId, paste } from './grid'
 import { useProve, type Question } from './store'
 
 /** The questions of a set as a sheet: arrows move, typing writes, a copied table is pasted; everything can be undone. */
@@ -42,7 +42,9 @@ const shown = computed(() => {
 const open = computed(() => list.value.find((q) => q.id === openId.value))
 const more = (q: Question): string => (beyond(q) > 0 ? `+${beyond(q)}` : 'open')
 const doubtful = computed(() => new Set(doubts.value.map((d) => d.question)))
-const unsaved = computed(() => JSON.stringify(list.value) !== saved.value)
+/** What is saved of the sheet: rows without anything in them are not. */
+const filled = computed(() => list.value.filter((q) => !blank(q)))
+const unsaved = computed(() => JSON.stringify(filled.value) !== saved.value)
 
 const height = 32
 const room = useTemplateRef<HTMLElement>('room')
@@ -52,7 +54,7 @@ const slice = computed(() => shown.value.slice(from.value, from.value + 60))
 
 async function load(): Promise<void> {
   const path = mine
-  if (path.set === '') return
+  if (prove.set === '') return // the first question makes the set
   const got = await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}', { params: { path } })))
   list.value = got?.questions ?? []
   saved.value = JSON.stringify(list.value)
@@ -75,7 +77,7 @@ async function save(): Promise<void> {
   if (!unsaved.value) return
   if (saving) return void saveSoon() // one after another: each names the version that it replaces
   saving = true
-  const body = list.value
+  const body = filled.value
   const text = JSON.stringify(body)
   corpus.saving++
   try {
@@ -202,12 +204,20 @@ function pick(id = shown.value[at.value.row]?.q.id): void {
   picked.value = next
 }
 
-function fresh(): void {
-  const id = freshId(new Set(list.value.map((q) => q.id)))
+/** Puts the cursor into a new row; an empty one that is there already is taken. */
+async function fresh(): Promise<void> {
   find.value = ''
-  change([...list.value, { id, question: '', expect: [] }])
-  at.value = { row: list.value.length - 1, col: 0 }
-  void move(0, 0).then(() => begin())
+  let row = list.value.findIndex(blank)
+  if (row < 0) {
+    const id = freshId(new Set(list.value.map((q) => q.id)))
+    change([...list.value, { id, question: '', expect: [] }])
+    row = list.value.length - 1
+  }
+  at.value = { row, col: 0 }
+  await nextTick()
+  await move(0, 0)
+  await nextTick() // the rows around the new place are drawn now
+  await begin()
 }
 
 function tagPicked(): void {
@@ -284,7 +294,7 @@ onUnmounted(() => void save()) // what cannot be saved stays, and the draft mark
     <span v-if="!unsaved && list.length > 0" class="good">saved</span>
   </div>
   <p v-if="refused !== ''" class="notice bad" role="alert">
-    Not saved: {{ refused }}. <button class="linkish" @click="giveUp">Give up these changes</button>
+    Not saved: {{ refused }}. <button class="linkish" @click="giveUp">Discard my changes</button>
   </p>
   <p v-if="doubts.length > 0" class="notice caution">
     {{ doubtful.size }} questions expect something of a page that has changed since they were written; they are marked.
@@ -320,7 +330,7 @@ onUnmounted(() => void save()) // what cannot be saved stays, and the draft mark
     </tbody>
   </table>
   <div v-if="open" class="stack open">
-    <QuestionForm :question="open" save="Take it over" @save="replace" @cancel="openId = ''" />
+    <QuestionForm :question="open" save="Save" @save="replace" @cancel="openId = ''" />
     <StressKit :question="open" @added="added" />
   </div>
   <div ref="room" class="room" role="grid" aria-label="Questions" tabindex="-1" @keydown="keys" @paste="pasted">

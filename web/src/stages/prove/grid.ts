@@ -109,6 +109,10 @@ export function cells(pasted: string): string[][] {
   return out
 }
 
+/** Whether a row holds nothing yet: it is kept on the sheet, and not saved. */
+export const blank = (q: Question): boolean =>
+  q.question.trim() === '' && q.expect.length === 0 && (q.tags ?? []).length === 0 && (q.script ?? []).length === 0
+
 /** An id that no question has yet. */
 export function freshId(taken: Set<string>): string {
   let n = taken.size + 1

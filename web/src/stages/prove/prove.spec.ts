@@ -209,12 +209,26 @@ describe('a sheet that is left', () => {
     refuse = false
     await again
       .findAll('button')
-      .find((b) => b.text() === 'Give up these changes')
+      .find((b) => b.text() === 'Discard my changes')
       ?.trigger('click')
     await settle()
     expect(again.find('[data-at="0-0"]').text()).toBe('How much?')
     expect(corpus.unapplied).toBe('')
     again.unmount()
+  })
+
+  it('puts the cursor into a new row, saves nothing of it while it is empty, and makes no second one', async () => {
+    const w = await shown(QuestionGrid)
+    const fresh = () => w.findAll('button').find((b) => b.text() === 'New question')
+    for (let i = 0; i < 2; i++) {
+      await fresh()?.trigger('click')
+      await settle()
+    }
+    expect(w.findAll('.line:not(.head)')).toHaveLength(3)
+    expect(document.activeElement?.className).toContain('edit')
+    w.unmount()
+    await settle()
+    expect(calls.filter((c) => c.method === 'PUT')).toEqual([])
   })
 
   it('saves the set that it shows, whatever is chosen meanwhile', async () => {

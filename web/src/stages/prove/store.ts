@@ -6,6 +6,9 @@ import { useCorpus } from '@/stores/corpus'
 export type Question = Schema['QuestionsQuestion']
 export type Expectation = Schema['QuestionsExpectation']
 
+/** What the first set of a corpus is called when nobody has named it. */
+export const firstSet = 'Questions'
+
 /** The question sets of the corpus, the chosen one, and the runs. */
 export const useProve = defineStore('prove', () => {
   const corpus = useCorpus()
@@ -53,7 +56,8 @@ export const useProve = defineStore('prove', () => {
     }
   }
 
-  const inSet = () => ({ corpus: corpus.name, set: set.value })
+  /** The chosen set; in a corpus without one, the set that its first question makes. */
+  const inSet = () => ({ corpus: corpus.name, set: set.value || firstSet })
 
   const add = (questions: Question[], why: string) =>
     attempt(async () => {

@@ -6,7 +6,6 @@ import {
   ok,
   type ChunkSettings,
   type DocumentRow,
-  type Field,
   type Figures,
   type Method,
   type Preview,
@@ -18,6 +17,7 @@ import JobBar from '@/components/JobBar.vue'
 import SettingsForm from '@/components/SettingsForm.vue'
 import StrataView from '@/components/StrataView.vue'
 import { useCorpus } from '@/stores/corpus'
+import { useDraft } from '@/stores/draft'
 import { nameOf } from '../gather/store'
 import CutText from './CutText.vue'
 import SizeBars from './SizeBars.vue'
@@ -27,14 +27,12 @@ const route = useRoute()
 const router = useRouter()
 const documents = ref<DocumentRow[]>([])
 const sources = ref<Source[]>([])
-const fields = ref<Field[]>([])
-const applied = ref<Method>()
-const method = ref<Method>()
+const draft = useDraft(['chunk', 'sources'])
+const { fields, applied, changed, tried: method, problem } = draft
 const preview = ref<Preview>()
 const figures = ref<Figures>()
 const figuresBefore = ref<Figures>()
 const counting = ref(false)
-const problem = ref('')
 const chosen = ref<number>()
 const lit = ref<number>()
 const frozen = ref<ChunkSettings>()
@@ -58,6 +56,17 @@ const documentId = computed({
   },
   set: (id) => void router.replace({ query: { ...route.query, document: id } }),
 })
+/** Of many documents the first that match are offered, and the open one: a list of thousands is for nobody. */
+const sought = ref('')
+const mostOffered = 50
+const offered = computed(() => {
+  const words = sought.value.trim().toLowerCase()
+  const some = able.value
+    .filter((d) => words === '' || d.title.toLowerCase().includes(words) || d.address.toLowerCase().includes(words))
+    .slice(0, mostOffered)
+  const shown = openDocument.value
+  return shown === undefined || some.includes(shown) ? some : [shown, ...some]
+})
 const openDocument = computed(() => documents.value.find((d) => d.id === documentId.value))
 const chunkFields = computed(() => fields.value.filter((f) => f.key.startsWith('chunk.')))
 const own = computed(() => scope.value !== '' && method.value?.sources?.[scope.value] !== undefined)
@@ -71,23 +80,13 @@ const edited = computed(() => settingsOf(method.value, scope.value))
 const cutting = computed(() => settingsOf(method.value, openDocument.value?.source ?? ''))
 const before = computed(() => settingsOf(applied.value, openDocument.value?.source ?? ''))
 const other = computed(() => frozen.value ?? before.value)
-const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
-const changed = computed(
-  () =>
-    method.value !== undefined &&
-    !(same(method.value.chunk, applied.value?.chunk) && same(method.value.sources ?? {}, applied.value?.sources ?? {})),
-)
 const rebuilding = computed(() => corpus.active.filter((j) => j.kind === 'rebuild'))
 const text = computed(() => new ByteText(preview.value?.document.text ?? ''))
 const passages = computed(() => [...(preview.value?.passages ?? [])].sort((a, b) => a.span.start - b.span.start))
 const cutPassages = computed(() => passages.value.filter((p) => p.cut))
 
 function put(s: ChunkSettings): void {
-  if (method.value === undefined) return
-  method.value =
-    scope.value === ''
-      ? { ...method.value, chunk: s }
-      : { ...method.value, sources: { ...method.value.sources, [scope.value]: s } }
+  draft.put(scope.value === '' ? { chunk: s } : { sources: { ...method.value?.sources, [scope.value]: s } })
 }
 
 function set(key: string, v: string | number | boolean): void {
@@ -103,7 +102,7 @@ function setOwn(yes: boolean): void {
   const left = { ...method.value.sources }
   // eslint-disable-next-line @typescript-eslint/no-dynamic-delete -- the key is a source's id
   delete left[scope.value]
-  method.value = { ...method.value, sources: left }
+  draft.put({ sources: left })
 }
 
 let drawing = 0
@@ -155,24 +154,8 @@ function measureSoon(): void {
 }
 
 async function apply(): Promise<void> {
-  if (method.value === undefined) return
-  corpus.saving++
-  try {
-    const saved = await ok(
-      api.PUT('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } }, body: method.value }),
-    )
-    applied.value = saved.method
-    method.value = saved.method
-    figuresBefore.value = figures.value
-    problem.value = ''
-  } catch (e) {
-    problem.value = (e as Error).message
-  }
-  corpus.saving--
-}
-
-function reset(): void {
-  method.value = applied.value
+  await draft.apply()
+  if (problem.value === '') figuresBefore.value = figures.value
 }
 
 function show(ordinal: number, id = 'cut'): void {
@@ -219,27 +202,21 @@ const tells = computed(() => {
 
 watch([cutting, documentId, sides, other], () => void redraw(), { deep: true })
 watch(() => [method.value?.chunk, method.value?.sources], measureSoon, { deep: true })
-watch(changed, (c) => (corpus.unapplied = c ? 'Not applied' : ''))
 onMounted(async () => {
   try {
     const path = { corpus: corpus.name }
-    fields.value = await ok(api.GET('/api/settings'))
+    await draft.load()
     sources.value = await ok(api.GET('/api/corpora/{corpus}/sources', { params: { path } }))
     const list = await ok(api.GET('/api/corpora/{corpus}/documents', { params: { path, query: { limit: 10000 } } }))
     documents.value = list.documents.filter((d) => d.state === 'indexed' || d.state === 'unchanged')
-    const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
-    applied.value = m
-    method.value = m
-    await measure(m, figuresBefore)
+    if (applied.value !== undefined) await measure(applied.value, figuresBefore)
     figures.value = figuresBefore.value
+    if (changed.value) measureSoon()
   } catch (e) {
     problem.value = (e as Error).message
   }
 })
-onUnmounted(() => {
-  clearTimeout(due)
-  corpus.unapplied = ''
-})
+onUnmounted(() => clearTimeout(due))
 </script>
 
 <template>
@@ -271,7 +248,7 @@ onUnmounted(() => {
         <div v-if="changed" class="notice caution row" role="status">
           <span>The preview shows settings that are not applied.</span>
           <ElButton type="primary" @click="apply">Apply and rebuild</ElButton>
-          <ElButton @click="reset">Undo</ElButton>
+          <ElButton @click="draft.reset">Undo</ElButton>
         </div>
         <JobBar v-for="j in rebuilding" :key="j.id" :job="j" />
       </template>
@@ -302,8 +279,27 @@ onUnmounted(() => {
           </dl>
         </section>
         <div class="row">
-          <ElSelect v-model="documentId" filterable class="choose" aria-label="Document">
-            <ElOption v-for="d in able" :key="d.id" :value="d.id" :label="`${d.title} — ${shortAddress(d.address)}`" />
+          <ElSelect
+            v-model="documentId"
+            filterable
+            remote
+            :remote-method="(words: string) => (sought = words)"
+            class="choose"
+            aria-label="Document"
+            @visible-change="sought = ''"
+          >
+            <ElOption
+              v-for="d in offered"
+              :key="d.id"
+              :value="d.id"
+              :label="`${d.title} — ${shortAddress(d.address)}`"
+            />
+            <ElOption
+              v-if="offered.length >= mostOffered"
+              value=""
+              disabled
+              label="Type to find the others by title or address"
+            />
           </ElSelect>
           <label class="row"
             ><input
