@@ -332,7 +332,7 @@ describe('ShapeStage', () => {
 
   it('cuts the longest document as settings move, and marks the passages that a cut runs through', async () => {
     serve({ ...common, '/preview': preview(false), '/cutting': { stats, total: 2 } })
-    const { w, c } = await show(ShapeStage, '/c/Ferries/shape')
+    const { w } = await show(ShapeStage, '/c/Ferries/shape')
     expect(calls.find((x) => x.path.endsWith('/preview'))?.path).toContain('/documents/d2/')
     expect(w.findAll('.text section')).toHaveLength(2)
     expect(w.find('u.cut').text()).toBe('Cats do not.')

@@ -1,42 +1,36 @@
 <script setup lang="ts">
-import { onMounted, onUnmounted, ref } from 'vue'
-import { api, ok, type Schema } from '@/api/client'
+import { computed, onUnmounted, ref } from 'vue'
+import { api, ok } from '@/api/client'
 import { moment } from '@/api/words'
+import AskState from '@/components/AskState.vue'
+import { useAsk } from '@/stores/ask'
 import { useCorpus } from '@/stores/corpus'
 
 /** What house rules had to tell somebody: details, hand-overs, alerts, each with its conversation. */
 const corpus = useCorpus()
-const notices = ref<Schema['Notice'][]>([])
+const { value, problem, state, load } = useAsk(() =>
+  ok(api.GET('/api/corpora/{corpus}/notices', { params: { path: { corpus: corpus.name } } })),
+)
+const notices = computed(() => value.value ?? [])
 const open = ref('')
-const problem = ref('')
 const kinds = { details: 'Details told', handOver: 'Handed over', alert: 'Alert' }
 
-async function load(): Promise<void> {
-  try {
-    notices.value = await ok(api.GET('/api/corpora/{corpus}/notices', { params: { path: { corpus: corpus.name } } }))
-    problem.value = ''
-  } catch (e) {
-    problem.value = (e as Error).message
-  }
-}
-
-onMounted(load)
 onUnmounted(corpus.on('notice', () => void load()))
 </script>
 
 <template>
-  <section class="stack" aria-label="What the rules had to tell">
+  <section class="stack" aria-label="Alerts and hand-overs">
     <div class="row head">
-      <h2>Told so far</h2>
+      <h2>Alerts and hand-overs</h2>
       <a v-if="notices.length > 0" :href="`/api/corpora/${encodeURIComponent(corpus.name)}/notices/export`"
         >Export as CSV</a
       >
     </div>
-    <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
-    <p v-if="notices.length === 0" class="notice">
+    <AskState :state="state" what="alerts and hand-overs" :problem="problem" @again="load" />
+    <p v-if="state === 'there' && notices.length === 0" class="notice">
       Details that rules ask for, hand-overs and alerts are listed here, each with its conversation.
     </p>
-    <table v-else class="plain">
+    <table v-if="notices.length > 0" class="plain">
       <thead>
         <tr>
           <th>When</th>

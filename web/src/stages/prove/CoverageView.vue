@@ -1,7 +1,10 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, ok, type Schema } from '@/api/client'
 import { count, shortAddress } from '@/api/words'
+import AskState from '@/components/AskState.vue'
+import VirtualTable, { type Column } from '@/components/VirtualTable.vue'
+import { useAsk } from '@/stores/ask'
 import { useCorpus } from '@/stores/corpus'
 import { useProve } from './store'
 
@@ -9,7 +12,18 @@ import { useProve } from './store'
 type Use = Schema['DocumentUse']
 const corpus = useCorpus()
 const prove = useProve()
-const got = ref<Schema['Coverage']>()
+const {
+  value: got,
+  problem,
+  state,
+  load,
+} = useAsk(
+  async () =>
+    prove.set === ''
+      ? undefined
+      : ok(api.GET('/api/corpora/{corpus}/sets/{set}/coverage', { params: { path: prove.inSet() } })),
+  [() => prove.set],
+)
 const show = ref<'all' | 'untested' | 'tested' | 'failing' | 'neverFound'>('all')
 
 const is: Record<string, (d: Use) => boolean> = {
@@ -27,7 +41,23 @@ const labels: Record<string, string> = {
   failing: 'failing',
   neverFound: 'never found',
 }
-const shown = computed(() => (got.value?.documents ?? []).filter((d) => is[show.value]?.(d) ?? true))
+const columns: Column[] = [
+  { key: 'title', label: 'Document', width: '34%', sortable: true },
+  { key: 'strata', label: 'Chunks, darker: cited more often', width: '30%' },
+  { key: 'tested', label: 'Expected by', width: '10%', sortable: true, align: 'right' },
+  { key: 'failing', label: 'Failing', width: '9%', sortable: true, align: 'right' },
+  { key: 'found', label: 'Found', width: '9%', sortable: true, align: 'right' },
+  { key: 'cited', label: 'Cited', width: '8%', sortable: true, align: 'right' },
+]
+const sort = ref({ key: 'tested', down: false })
+const shown = computed(() => {
+  const by = sort.value.key as 'title' | 'tested' | 'failing' | 'found' | 'cited'
+  const rows = (got.value?.documents ?? [])
+    .filter((d) => is[show.value]?.(d) ?? true)
+    .map((d) => ({ ...d, id: d.document }))
+  rows.sort((a, b) => (by === 'title' ? a.title.localeCompare(b.title) : a[by] - b[by]))
+  return sort.value.down ? rows.reverse() : rows
+})
 const most = computed(() => Math.max(1, ...(got.value?.documents ?? []).flatMap((d) => d.strata.map((s) => s.cited))))
 
 function shade(s: Schema['UseOf']): Record<string, string> {
@@ -37,18 +67,17 @@ function shade(s: Schema['UseOf']): Record<string, string> {
     background: `color-mix(in srgb, var(--strata-9) ${full}%, var(--strata-0))`,
   }
 }
-
-onMounted(async () => {
-  if (prove.set === '') return
-  got.value = await prove.attempt(() =>
-    ok(api.GET('/api/corpora/{corpus}/sets/{set}/coverage', { params: { path: prove.inSet() } })),
-  )
-})
 </script>
 
 <template>
   <p v-if="prove.set === ''" class="notice">Coverage is read from a question set. Import one, or take proposals.</p>
-  <p v-else-if="got === undefined" class="muted">Reading the last run.</p>
+  <AskState
+    v-else-if="got === undefined || state === 'failed'"
+    :state="state"
+    what="coverage"
+    :problem="problem"
+    @again="load"
+  />
   <template v-else>
     <p v-if="got.run === ''" class="notice">
       No run of this set has ended yet: only what its questions expect is known.
@@ -67,52 +96,48 @@ onMounted(async () => {
       </ElRadioButton>
     </ElRadioGroup>
     <p v-if="shown.length === 0" class="notice">No document of that kind.</p>
-    <table v-else class="plain">
-      <thead>
-        <tr>
-          <th>Document</th>
-          <th>Chunks, darker the oftener cited</th>
-          <th class="num">Expected by</th>
-          <th class="num">Failing</th>
-          <th class="num">Found</th>
-          <th class="num">Cited</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="d in shown" :key="d.document">
-          <td>
-            <RouterLink :to="{ name: 'document', params: { corpus: corpus.name, document: d.document } }">{{
-              d.title || shortAddress(d.address)
-            }}</RouterLink>
-            <template v-if="shortAddress(d.address) !== d.title"
-              ><br /><span class="muted mono">{{ shortAddress(d.address) }}</span></template
-            >
-          </td>
-          <td>
-            <span class="layers">
-              <i
-                v-for="(s, i) in d.strata.slice(0, 60)"
-                :key="i"
-                :style="shade(s)"
-                :title="`${s.tokens} tokens: found ${s.found}, kept ${s.kept}, cited ${s.cited} times`"
-              />
-            </span>
-          </td>
-          <td class="num figure" :title="d.asks.join(', ')">{{ d.tested }}</td>
-          <td class="num figure" :class="{ bad: d.failing > 0 }">{{ d.failing }}</td>
-          <td class="num figure">{{ d.found }}</td>
-          <td class="num figure">{{ d.cited }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <VirtualTable v-else v-model:sort="sort" class="documents" :rows="shown" :columns="columns" label="Documents">
+      <template #title="{ row }">
+        <RouterLink
+          :to="{ name: 'document', params: { corpus: corpus.name, document: row.document } }"
+          :title="shortAddress(row.address)"
+          >{{ row.title || shortAddress(row.address) }}</RouterLink
+        >
+      </template>
+      <template #strata="{ row }">
+        <span class="layers">
+          <i
+            v-for="(s, i) in row.strata.slice(0, 24)"
+            :key="i"
+            :style="shade(s)"
+            :title="`${s.tokens} tokens: found ${s.found}, kept ${s.kept}, cited ${s.cited} times`"
+          />
+        </span>
+      </template>
+      <template #tested="{ row }"
+        ><span class="figure" :title="row.asks.join(', ')">{{ row.tested }}</span></template
+      >
+      <template #failing="{ row }"
+        ><span class="figure" :class="{ bad: row.failing > 0 }">{{ row.failing }}</span></template
+      >
+      <template #found="{ row }"
+        ><span class="figure">{{ row.found }}</span></template
+      >
+      <template #cited="{ row }"
+        ><span class="figure">{{ row.cited }}</span></template
+      >
+    </VirtualTable>
   </template>
 </template>
 
 <style scoped>
+.documents {
+  height: 60vh;
+}
 .layers {
-  display: flex;
-  flex-wrap: wrap;
+  display: inline-flex;
   gap: 2px;
+  vertical-align: middle;
 }
 .layers i {
   height: 18px;
