@@ -38,7 +38,7 @@ type Settings struct {
 	Bar         float64 `json:"bar" initial:"0.5" min:"0" max:"1" step:"0.01" label:"Evidence bar" help:"The least support at which the assistant answers rather than refuses. A stricter bar gives fewer and more relevant answers."`
 	Composer    string  `json:"composer" initial:"sentences" choices:"sentences,model" label:"Who words the reply" help:"Sentences of the evidence as they stand, or a connected model whose every sentence is checked against the evidence. Where the model does not answer, sentences stand in."`
 	Unsupported string  `json:"unsupported" initial:"withhold" choices:"withhold,mark" label:"What a model says without evidence" help:"Withheld, or said and marked. Claims of deeds are always withheld."`
-	Carried     float64 `json:"carried" initial:"0.5" min:"0" max:"1" step:"0.05" label:"Least grounding of a sentence" help:"Below it, the evidence does not carry what the model says."`
+	Carried     float64 `json:"carried" initial:"0.5" min:"0" max:"1" step:"0.05" label:"Minimum grounding of a sentence" help:"Below it, the evidence does not carry what the model says."`
 	Opinion     bool    `json:"opinion" initial:"false" label:"Second opinion" help:"Of a sentence whose grounding is neither clear nor lacking, the model is asked whether its passage says it. That costs a call for each."`
 	Tokens      int     `json:"tokens" initial:"500" min:"50" max:"4000" unit:"tokens" label:"Most that a model writes" help:"It is cut off there."`
 	Tone        string  `json:"tone" initial:"" label:"Manner" help:"How a model is to word replies: warm or plain, to whom, in which English."`

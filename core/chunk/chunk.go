@@ -37,7 +37,7 @@ type Settings struct {
 	Strategy string `json:"strategy" initial:"structure" choices:"structure,questions,subject,sentences,small,captions,fixed" label:"Strategy" help:"How the places to cut at are found."`
 	Size     int    `json:"size" initial:"320" min:"32" max:"2000" unit:"tokens" label:"Size" help:"The most tokens a chunk may hold. Small chunks are precise, large ones carry more context."`
 	Overlap  int    `json:"overlap" initial:"40" min:"0" max:"500" unit:"tokens" label:"Overlap" help:"How many tokens of the end of one chunk are repeated at the start of the next, so that no passage is lost in a cut." for:"structure,questions,subject,sentences,captions,fixed"`
-	Least    int    `json:"least" initial:"24" min:"0" max:"400" unit:"tokens" label:"Least size" help:"A section with fewer tokens joins its neighbour." for:"structure,questions,subject,small,captions"`
+	Least    int    `json:"least" initial:"24" min:"0" max:"400" unit:"tokens" label:"Minimum size" help:"A section with fewer tokens joins its neighbour." for:"structure,questions,subject,small,captions"`
 	Inner    int    `json:"inner" initial:"64" min:"0" max:"500" unit:"tokens" label:"Small size" help:"The most tokens of the small chunks that are searched; 0 makes every sentence one. The section they stand in, up to the size above, is what a reply draws on." for:"small"`
 	Told     string `json:"told" initial:"words" choices:"words,meaning" label:"Change told by" help:"Whether a change of subject is told by the words used or by what the sentences mean." for:"subject"`
 	Window   int    `json:"window" initial:"45" min:"5" max:"600" unit:"seconds" label:"Window" help:"About how much time of a film or recording one chunk covers; it ends with a sentence." for:"captions"`

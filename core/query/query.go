@@ -29,7 +29,7 @@ type Settings struct {
 	Glossary bool    `json:"glossary" initial:"true" label:"Glossary" help:"A term of the glossary is also searched for by what it means, and the other way round."`
 	Compound bool    `json:"compound" initial:"true" label:"Join and split compounds" help:"'time table' also finds 'timetable', and the other way round."`
 	Related  bool    `json:"related" initial:"false" label:"Related terms" help:"A word that the corpus lacks is also searched for by the corpus's words that mean nearly the same."`
-	Nearness float64 `json:"nearness" initial:"0.6" min:"0.3" max:"0.95" step:"0.05" label:"Least nearness of related terms" help:"How alike in meaning a related term must be."`
+	Nearness float64 `json:"nearness" initial:"0.6" min:"0.3" max:"0.95" step:"0.05" label:"Minimum similarity of related terms" help:"How alike in meaning a related term must be."`
 	Feedback bool    `json:"feedback" initial:"false" label:"Feedback from first results" help:"Words that stand out in the first results are searched for as well (relevance model RM3)."`
 	Chunks   int     `json:"chunks" initial:"5" min:"1" max:"20" unit:"chunks" label:"Chunks for feedback" help:"How many first results the words are taken from."`
 	Words    int     `json:"words" initial:"8" min:"1" max:"40" unit:"words" label:"Words of feedback" help:"How many words are taken over."`

@@ -60,7 +60,7 @@ type Action struct {
 	Purpose string   `json:"purpose,omitempty" maxLength:"400" doc:"handOver, alert: what it is about"`
 	Hours   string   `json:"hours,omitempty" maxLength:"200" doc:"handOver: when somebody is there, as 'Mon-Fri 09:00-17:00, Sat 10:00-12:00'; empty for always. Outside them nobody is handed over to"`
 	Zone    string   `json:"zone,omitempty" maxLength:"60" doc:"handOver: the time zone of the hours, by its IANA name; empty for UTC"`
-	Away    bool     `json:"away,omitempty" doc:"It is done only while nobody is there to hand over to"`
+	Away    bool     `json:"away,omitempty" doc:"It is done outside staffed hours only, when there is nobody to hand over to"`
 	To      string   `json:"to,omitempty" maxLength:"400" doc:"alert: a mail address, or the address of a webhook"`
 	Sources []string `json:"sources,omitempty" nullable:"false" maxItems:"50" doc:"narrow: portable ids"`
 }

@@ -242,7 +242,7 @@ func (h *handlers) handedOver(api huma.API) {
 	huma.Register(api, upload, func(ctx context.Context, in *struct {
 		InCorpus
 		Name      string `query:"name" required:"true" doc:"File name; the same name replaces"`
-		Audience  string `query:"audience" doc:"Who may be answered from it: public, staff, or group: and a name; as before, or public, when not given"`
+		Audience  string `query:"audience" doc:"Audience: public, staff, or group: and a name; as before, or public, when not given"`
 		MediaType string `header:"Content-Type"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	},

@@ -79,7 +79,7 @@ func (h *handlers) proving(api huma.API) {
 			m, err := h.app.Indexing.Method(ctx, in.Corpus)
 			return reply(Saved{m, j}, err)
 		})
-	huma.Register(api, operation("getMethodHistory", http.MethodGet, "/corpora/{corpus}/method/history", "prove", "How the draft came to be what it is, the newest change first"),
+	huma.Register(api, operation("getMethodHistory", http.MethodGet, "/corpora/{corpus}/method/history", "prove", "Draft history, the newest change first"),
 		func(ctx context.Context, in *InCorpus) (*out[[]indexing.MethodChange], error) {
 			return reply(h.app.Indexing.MethodHistory(ctx, in.Corpus))
 		})

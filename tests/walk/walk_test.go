@@ -186,7 +186,7 @@ func TestTheWalk(t *testing.T) {
 
 	// A source's schedule and audience.
 	p.clickText("Settings")
-	p.has(".settings", "Who may be answered from it")
+	p.has(".settings", "Audience")
 	p.audit("settings")
 	p.clickText("Close")
 
@@ -408,7 +408,7 @@ func TestTheWalk(t *testing.T) {
 	p.audit("many")
 	p.clickText("Undo")
 	p.has(".draft", "Draft saved")
-	p.clickText("What each part is worth")
+	p.clickText("Effect of each part")
 	p.clickText("Measure each part")
 	p.has("table.plain", "Meaning (dense)")
 	p.audit("worth")

@@ -19,6 +19,6 @@ describe('ok', () => {
   it('says when nobody answers', async () => {
     const call = ok(Promise.reject(new TypeError('fetch failed')))
     await expect(call).rejects.toBeInstanceOf(Problem)
-    await expect(call).rejects.toThrow('does not answer')
+    await expect(call).rejects.toThrow('No connection')
   })
 })

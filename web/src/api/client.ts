@@ -43,7 +43,7 @@ export async function ok<T>(call: Promise<{ data?: T; error?: ProblemBody }>): P
   try {
     r = await call
   } catch {
-    throw new Problem('The program does not answer. Is it still running?')
+    throw new Problem('No connection to the program')
   }
   if (r.error !== undefined) {
     const more = (r.error.errors ?? []).map((e) => `${e.location ?? ''} ${e.message ?? ''}`.trim())

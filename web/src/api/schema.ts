@@ -615,7 +615,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How the draft came to be what it is, the newest change first */
+        /** Draft history, the newest change first */
         get: operations["getMethodHistory"];
         put?: never;
         post?: never;
@@ -3601,7 +3601,7 @@ export interface components {
             when: components["schemas"]["RuleWhen"];
         };
         RuleAction: {
-            /** @description It is done only while nobody is there to hand over to */
+            /** @description It is done outside staffed hours only, when there is nobody to hand over to */
             away?: boolean;
             /** @description reply: the sources are answered from as well */
             beside?: boolean;
@@ -5015,7 +5015,7 @@ export interface operations {
             query: {
                 /** @description File name; the same name replaces */
                 name: string;
-                /** @description Who may be answered from it: public, staff, or group: and a name; as before, or public, when not given */
+                /** @description Audience: public, staff, or group: and a name; as before, or public, when not given */
                 audience?: string;
             };
             header?: {

@@ -159,7 +159,7 @@ defineExpose({ focus: () => input.value?.focus() })
       />
       <label class="sr" for="ask-as">Asked as</label>
       <select id="ask-as" v-model="audience" title="As whom it is asked">
-        <option value="public">as anybody</option>
+        <option value="public">as a public visitor</option>
         <option value="staff">as staff</option>
       </select>
       <button type="submit" class="go" :disabled="busy || question.trim() === ''">{{ busy ? 'Asking' : 'Ask' }}</button>

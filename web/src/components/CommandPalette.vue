@@ -175,7 +175,7 @@ defineExpose({ show })
           <span class="more muted">{{ e.more }}</span>
         </li>
       </ul>
-      <p v-if="found.length === 0" class="muted none">Nothing is called that.</p>
+      <p v-if="found.length === 0" class="muted none">No match.</p>
     </div>
   </div>
 </template>

@@ -39,7 +39,7 @@ const fields: Field[] = [
   {
     key: 'chunk.least',
     kind: 'integer',
-    label: 'Least size',
+    label: 'Minimum size',
     help: 'Least.',
     default: '24',
     min: 0,
@@ -282,7 +282,7 @@ describe('FindStage', () => {
     const rows = w.findAll('tbody tr').map((r) => r.text())
     expect(rows[0]).toContain('+12.0')
     expect(rows[0]).toContain('helps')
-    expect(rows[1]).toContain('not told from chance')
+    expect(rows[1]).toContain('no clear effect')
     expect(w.text()).toContain('Not kept')
     expect(w.text()).not.toContain('Try these weights')
     w.unmount()
@@ -386,11 +386,11 @@ describe('SettingsForm', () => {
       props: { fields: fields.slice(0, 3), values: chunk, before: { ...chunk, size: 100 } },
     })
     expect(w.text()).toContain('Sections.')
-    expect(w.text()).toContain('Least size')
+    expect(w.text()).toContain('Minimum size')
     expect(w.findAll('.changed')).toHaveLength(1)
     await w.setProps({ values: { ...chunk, strategy: 'fixed' } })
     expect(w.text()).toContain('Windows.')
-    expect(w.text()).not.toContain('Least size')
+    expect(w.text()).not.toContain('Minimum size')
     const s = mount(SettingsForm, { props: { fields: fields.slice(4), values: { filler: true } } })
     await s.find('input').setValue(false)
     expect(s.emitted('change')).toEqual([['filler', false]])
@@ -414,7 +414,7 @@ describe('CommandPalette', () => {
       expect(w.find('li[aria-selected=true]').text(), asked).toContain(`${kind}${label}`)
     }
     await w.find('input').setValue('nothing at all like it')
-    expect(w.text()).toContain('Nothing is called that')
+    expect(w.text()).toContain('No match')
     await w.find('input').setValue('pier')
     await w.find('[role=dialog]').trigger('keydown', { key: 'Enter' })
     for (let i = 0; i < 4; i++) await settle()
@@ -430,7 +430,7 @@ describe('ConnectionForm', () => {
     serve({ ...common, '/connections/embeddings': stored })
     const props = {
       kind: 'embeddings' as const,
-      label: 'Embeddings of others',
+      label: 'External embeddings',
       connected: 'come from',
       unconnected: 'are not connected',
       path: '/embeddings',

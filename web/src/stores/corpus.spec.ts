@@ -61,11 +61,11 @@ describe('the corpus in view', () => {
     expect(c.connected).toBe(false)
   })
 
-  it('keeps the problem when the program does not answer', async () => {
+  it('keeps the problem when the program No connection', async () => {
     vi.stubGlobal('fetch', () => Promise.reject(new TypeError('no')))
     const c = useCorpus()
     await c.load()
-    expect(c.problem).toContain('does not answer')
+    expect(c.problem).toContain('No connection')
     expect(c.loaded).toBe(true)
   })
 })

@@ -48,7 +48,7 @@ async function draft(): Promise<void> {
         </ElSelect>
         <ElSelect v-model="guide.length" aria-label="Length">
           <ElOption value="short" label="short replies" />
-          <ElOption value="middle" label="replies of middling length" />
+          <ElOption value="middle" label="medium replies" />
           <ElOption value="long" label="long replies" />
         </ElSelect>
       </div>

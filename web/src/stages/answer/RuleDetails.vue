@@ -73,7 +73,7 @@ function add(): void {
       <ElCheckbox
         :model-value="action.confirm ?? false"
         @change="(v: unknown) => emit('change', { confirm: v === true })"
-        >read back what was told</ElCheckbox
+        >Confirm the details</ElCheckbox
       >
     </div>
   </div>

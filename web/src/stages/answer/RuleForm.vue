@@ -129,15 +129,15 @@ function kindOf(i: number, k: unknown): void {
         v-else-if="scheduled"
         :model-value="a.away ?? false"
         @change="(v: unknown) => act(i, { away: v === true })"
-        >only while nobody is there</ElCheckbox
+        >Outside staffed hours only</ElCheckbox
       >
       <ElInput
         v-if="!['alert', 'narrow', 'widen'].includes(a.kind)"
         type="textarea"
         autosize
         :model-value="a.text ?? ''"
-        :placeholder="a.kind === 'ask' ? 'Said when all is told' : 'What is said'"
-        :aria-label="a.kind === 'ask' ? 'Said when all is told' : 'What is said'"
+        :placeholder="a.kind === 'ask' ? 'Message once all details are in' : 'What is said'"
+        :aria-label="a.kind === 'ask' ? 'Message once all details are in' : 'What is said'"
         @update:model-value="(v: string) => act(i, { text: v })"
       />
       <ElCheckbox
@@ -181,10 +181,10 @@ function kindOf(i: number, k: unknown): void {
     </fieldset>
     <div class="row">
       <ElButton size="small" @click="set({ then: [...rule.then, { kind: 'line', text: '…' }] })"
-        >Do one thing more</ElButton
+        >Add an action</ElButton
       >
       <ElCheckbox :model-value="rule.stop ?? false" @change="(v: unknown) => set({ stop: v === true })"
-        >try no later rule</ElCheckbox
+        >Stop after this rule</ElCheckbox
       >
     </div>
   </div>

@@ -35,7 +35,7 @@ const views = [
   { key: 'many', label: 'Many questions' },
   { key: 'rewriting', label: 'Rewriting' },
   { key: 'wordings', label: 'Compare wordings' },
-  { key: 'worth', label: 'What each part is worth' },
+  { key: 'worth', label: 'Effect of each part' },
 ] as const
 const view = computed({
   get: () => String(route.query.view ?? 'one'),
@@ -129,7 +129,7 @@ onUnmounted(stopKeys)
           >
           <label class="sr" for="find-as">Asked as</label>
           <select id="find-as" v-model="find.audience" class="plain-select">
-            <option value="public">as anybody</option>
+            <option value="public">as a public visitor</option>
             <option value="staff">as staff</option>
           </select>
         </div>
@@ -183,7 +183,7 @@ onUnmounted(stopKeys)
           />
           <ConnectionForm
             kind="embeddings"
-            label="Embeddings of others"
+            label="External embeddings"
             connected="come from"
             unconnected="are not connected"
             path="/embeddings, of any endpoint of the widely used embeddings protocol"
@@ -205,7 +205,7 @@ onUnmounted(stopKeys)
           </p>
         </details>
         <details :open="narrowed">
-          <summary>Narrow{{ narrowed ? ' (in force)' : '' }}</summary>
+          <summary>Filters{{ narrowed ? ' (on)' : '' }}</summary>
           <p class="hint">For the searches here; it is no part of the draft.</p>
           <ElSelect
             :model-value="find.filter.sources ?? []"

@@ -34,7 +34,7 @@ const whyLeft: Record<string, string> = {
   'filter: kind': 'not of the kinds chosen',
   'filter: language': 'in another language',
   'filter: since': 'changed too long ago',
-  'filter: until': 'changed too lately',
+  'filter: until': 'changed after the end date',
 }
 
 function toggle(i: number): void {

@@ -106,7 +106,7 @@ function change(r: Row): { text: string; tone: string } {
   const g = gain(r)
   if (r.before.rank < 0) {
     const moved = r.before.version !== r.after.version || r.before.span.start !== r.after.span.start
-    return { text: moved ? 'another first' : '', tone: 'caution' }
+    return { text: moved ? 'different first result' : '', tone: 'caution' }
   }
   if (g === 0) return { text: '=', tone: 'muted' }
   return g > 0 ? { text: `gained ${g}`, tone: 'good' } : { text: `lost ${-g}`, tone: 'bad' }
@@ -223,7 +223,7 @@ onUnmounted(stop)
         >
         <ElSelect v-model="show" class="show" size="small" aria-label="Show">
           <ElOption value="all" label="All questions" />
-          <ElOption value="gained" label="Who gained" />
+          <ElOption value="gained" label="Improved" />
           <ElOption value="lost" label="Who lost" />
           <ElOption value="missed" label="Not found" />
         </ElSelect>

@@ -31,7 +31,7 @@ const points = (v: number): string => `${v > 0 ? '+' : ''}${(100 * v).toFixed(1)
 function verdict(p: Worth): { text: string; tone: string } {
   if (p.interval.low > 0) return { text: 'helps', tone: 'good' }
   if (p.interval.high < 0) return { text: 'hurts', tone: 'bad' }
-  return { text: 'not told from chance', tone: 'muted' }
+  return { text: 'no clear effect', tone: 'muted' }
 }
 
 const moved = computed(() => (fit.value?.fit?.moved ?? []).filter((m) => m.before !== m.after))
@@ -97,7 +97,7 @@ onUnmounted(() => stop())
     <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
 
     <section v-if="ablation?.ablation">
-      <h2>What each part is worth</h2>
+      <h2>Effect of each part</h2>
       <p class="muted figure">
         <time :title="moment(ablation.endedAt).zone">{{ moment(ablation.endedAt).text }}</time> ·
         {{ ablation.ablation.whole.questions }} questions with an expected passage, with all parts: MRR

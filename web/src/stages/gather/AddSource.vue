@@ -155,8 +155,8 @@ async function add(): Promise<void> {
             </ElSelect>
           </label>
           <label class="field">
-            <span class="label">Who may be answered from it</span>
-            <ElSelect v-model="audience" class="short" aria-label="Who may be answered from it">
+            <span class="label">Audience</span>
+            <ElSelect v-model="audience" class="short" aria-label="Audience">
               <ElOption value="public" label="everyone" />
               <ElOption value="staff" label="staff only" />
             </ElSelect>
@@ -169,11 +169,11 @@ async function add(): Promise<void> {
         </p>
         <div v-if="more && kind !== 'folder'" class="grid">
           <label class="field">
-            <span class="label">Take in only</span>
+            <span class="label">Include only</span>
             <ElInput v-model="include" type="textarea" :rows="3" placeholder="/travel/*" class="mono" />
           </label>
           <label class="field">
-            <span class="label">Leave alone</span>
+            <span class="label">Exclude</span>
             <ElInput v-model="exclude" type="textarea" :rows="3" placeholder="/basket" class="mono" />
           </label>
           <p class="hint wide">
@@ -195,8 +195,8 @@ async function add(): Promise<void> {
             <span class="hint">0 for 1,000; none on this machine</span>
           </label>
           <label class="field">
-            <span class="label">Open pages in a browser</span>
-            <ElSelect v-model="render" class="short" aria-label="Open pages in a browser">
+            <span class="label">Run page scripts</span>
+            <ElSelect v-model="render" class="short" aria-label="Run page scripts">
               <ElOption value="never" label="never" />
               <ElOption value="empty" label="when one comes back empty" />
               <ElOption value="always" label="always" />

@@ -166,15 +166,14 @@ const why = (n: Node): string => {
     <div class="tools">
       <label class="field">
         <span class="label"
-          >Take in only
+          >Include only
           <span class="figure muted">{{ include === '' ? '' : `${count(caught.include)} caught` }}</span></span
         >
         <ElInput v-model="include" type="textarea" :rows="2" class="mono" placeholder="/travel/*" />
       </label>
       <label class="field">
         <span class="label"
-          >Leave alone
-          <span class="figure muted">{{ exclude === '' ? '' : `${count(caught.exclude)} caught` }}</span></span
+          >Exclude <span class="figure muted">{{ exclude === '' ? '' : `${count(caught.exclude)} caught` }}</span></span
         >
         <ElInput v-model="exclude" type="textarea" :rows="2" class="mono" placeholder="/news/*" />
       </label>

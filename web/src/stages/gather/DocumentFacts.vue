@@ -77,7 +77,7 @@ function mark(m: string, on: boolean): void {
       <tr>
         <th>Answers</th>
         <td>
-          <ElSelect v-model="audience" size="small" aria-label="Who may be answered from it">
+          <ElSelect v-model="audience" size="small" aria-label="Audience">
             <ElOption value="public" label="everyone" />
             <ElOption value="staff" label="staff only" />
             <ElOption

@@ -46,7 +46,7 @@ watch(
       <p v-if="sources.problem !== ''" class="notice bad" role="alert">{{ sources.problem }}</p>
       <p v-if="sources.told !== ''" class="notice" role="status">{{ sources.told }}</p>
       <p v-if="sources.all.length === 0" class="muted">
-        Here stand the places that documents come from: websites, files, texts.
+        No sources yet. Documents come from websites, files and texts: add the first one.
       </p>
       <div>
         <SourceCard v-for="s in sources.all" :key="s.id" :source="s" />

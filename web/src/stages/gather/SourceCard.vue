@@ -98,8 +98,8 @@ function render(v: string): void {
         </ElSelect>
       </label>
       <label class="field">
-        <span class="label">Who may be answered from it</span>
-        <ElSelect v-model="audience" aria-label="Who may be answered from it">
+        <span class="label">Audience</span>
+        <ElSelect v-model="audience" aria-label="Audience">
           <ElOption value="public" label="everyone" />
           <ElOption value="group" label="a visitor group" />
           <ElOption value="staff" label="staff only" />
@@ -129,10 +129,10 @@ function render(v: string): void {
         >
       </fieldset>
       <label v-if="kind.visited && source.kind !== 'folder'" class="field">
-        <span class="label">Open pages in a browser</span>
+        <span class="label">Run page scripts</span>
         <ElSelect
           :model-value="source.settings.render || 'never'"
-          aria-label="Open pages in a browser"
+          aria-label="Run page scripts"
           @change="(v: string) => render(v)"
         >
           <ElOption value="never" label="never" />

@@ -77,7 +77,7 @@ onUnmounted(stop)
       <li v-for="s in cause.shown" :key="s" class="muted">{{ s }}</li>
     </ul>
     <template v-if="cause.fixes.length > 0">
-      <h3>What may cure it</h3>
+      <h3>Possible fixes</h3>
       <ul class="fixes">
         <FixLine
           v-for="f in cause.fixes"

@@ -42,9 +42,9 @@ const labels: Record<string, string> = {
   neverFound: 'never found',
 }
 const columns: Column[] = [
-  { key: 'title', label: 'Document', width: '34%', sortable: true },
+  { key: 'title', label: 'Document', width: '32%', sortable: true },
   { key: 'strata', label: 'Chunks, darker: cited more often', width: '30%' },
-  { key: 'tested', label: 'Expected by', width: '10%', sortable: true, align: 'right' },
+  { key: 'tested', label: 'Expected by', width: '12%', sortable: true, align: 'right' },
   { key: 'failing', label: 'Failing', width: '9%', sortable: true, align: 'right' },
   { key: 'found', label: 'Found', width: '9%', sortable: true, align: 'right' },
   { key: 'cited', label: 'Cited', width: '8%', sortable: true, align: 'right' },

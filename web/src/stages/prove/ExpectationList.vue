@@ -70,7 +70,7 @@ const values = (s: string): string[] =>
       </button>
     </div>
     <button type="button" class="linkish" @click="emit('change', [...list, { kind: 'mentions', values: [] }])">
-      Expect one thing more
+      Add an expectation
     </button>
   </div>
 </template>

@@ -50,7 +50,7 @@ onMounted(async () => {
 <template>
   <section class="stack" aria-label="Proposals">
     <p v-if="all === undefined" class="muted">Reading the documents.</p>
-    <p v-else-if="all.length === 0" class="notice">The documents propose nothing that no set asks already.</p>
+    <p v-else-if="all.length === 0" class="notice">No new suggestions.</p>
     <template v-else>
       <div class="row">
         <span>{{ count(shown.length) }} proposals, those of pages first that no question tests</span>

@@ -45,7 +45,7 @@ function addLine(): void {
         <ExpectationList :list="l.expect ?? []" @change="(es) => (l.expect = es)" />
       </fieldset>
     </div>
-    <button type="button" class="linkish" @click="addLine">Play a message before it</button>
+    <button type="button" class="linkish" @click="addLine">Add an earlier message</button>
     <span class="label">Must hold of the reply</span>
     <ExpectationList :list="q.expect" @change="(es) => (q.expect = es)" />
     <div class="row">

@@ -155,7 +155,7 @@ onUnmounted(() => stop())
       </tbody>
     </table>
     <div class="row">
-      <ElButton :disabled="!ready" @click="reckon">What would it take?</ElButton>
+      <ElButton :disabled="!ready" @click="reckon">Estimate time and cost</ElButton>
       <ElButton type="primary" :disabled="!ready || job !== undefined" @click="go">{{
         plan.factors.length === 0 ? 'Try' : `Try ${count(methods)} methods`
       }}</ElButton>

@@ -335,7 +335,7 @@ describe('a trial', () => {
     expect((w.find('input.values').element as HTMLInputElement).value).toBe('0.25, 0.5, 0.75')
     await w
       .findAll('button')
-      .find((b) => b.text().startsWith('What would it'))
+      .find((b) => b.text().startsWith('Estimate'))
       ?.trigger('click')
     await settle()
     expect(w.text()).toContain('4 methods, the draft among them, over 1 index; 8 questions')

@@ -117,13 +117,13 @@ onMounted(load)
         </table>
       </template>
       <template v-if="changes.length > 0">
-        <h2>How the draft came to be what it is</h2>
+        <h2>Draft history</h2>
         <table class="plain changes">
           <thead>
             <tr>
               <th>When</th>
               <th>What changed</th>
-              <th>What spoke for it</th>
+              <th>Evidence</th>
               <th />
             </tr>
           </thead>

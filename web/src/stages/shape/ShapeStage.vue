@@ -189,7 +189,7 @@ const tells = computed(() => {
     },
     one('cut sentences', 'cutSentences'),
     one('cut tables', 'cutTables'),
-    one('lone headings', 'loneHeadings'),
+    one('headings without text', 'loneHeadings'),
     one('duplicates', 'duplicates'),
     {
       label: `of ${count(now.passages)} expected passages cut`,
@@ -235,7 +235,7 @@ onUnmounted(() => clearTimeout(due))
         </ElSelect>
         <label v-if="scope !== ''" class="row own">
           <input type="checkbox" :checked="own" @change="(e) => setOwn((e.target as HTMLInputElement).checked)" />
-          <span>Settings of its own</span>
+          <span>Separate settings for this source</span>
         </label>
         <p v-if="scope !== '' && !own" class="muted">This source is cut as the corpus is.</p>
         <SettingsForm
@@ -309,8 +309,10 @@ onUnmounted(() => clearTimeout(due))
             /><span>Side by side</span></label
           >
           <template v-if="sides !== ''">
-            <ElButton size="small" @click="frozen = cutting">Hold these beside</ElButton>
-            <ElButton v-if="frozen" size="small" @click="frozen = undefined">Back to the applied</ElButton>
+            <ElButton size="small" @click="frozen = cutting">Keep for comparison</ElButton>
+            <ElButton v-if="frozen" size="small" @click="frozen = undefined"
+              >Compare with the applied settings</ElButton
+            >
           </template>
           <span v-if="preview" class="muted figure">
             {{ count(preview.stats.chunks) }} chunks of {{ preview.stats.smallest }} to
