@@ -45,6 +45,7 @@ format: web/node_modules/.package-lock.json
 	cd web && $(NPM) run --silent format-check
 
 lint: web/dist/index.html
+	$(GO) mod tidy -diff
 	$(GO) vet ./...
 	$(LINT) staticcheck ./...
 	cd web && $(NPM) run --silent lint

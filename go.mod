@@ -4,6 +4,7 @@ go 1.26.8
 
 require (
 	github.com/PuerkitoBio/goquery v1.13.0
+	github.com/abadojack/whatlanggo v1.0.1
 	github.com/andybalholm/brotli v1.2.8
 	github.com/blevesearch/bleve/v2 v2.6.3
 	github.com/chromedp/cdproto v0.159.0
@@ -37,7 +38,6 @@ require (
 
 require (
 	github.com/RoaringBitmap/roaring/v2 v2.14.5 // indirect
-	github.com/abadojack/whatlanggo v1.0.1 // indirect
 	github.com/andybalholm/cascadia v1.3.4 // indirect
 	github.com/bits-and-blooms/bitset v1.24.2 // indirect
 	github.com/blevesearch/bleve_index_api v1.4.1 // indirect

@@ -253,7 +253,7 @@ func TestTheWalk(t *testing.T) {
 	p.has(".whole", "documents")
 	p.choose("Strategy", "Fixed tokens")
 	p.has(".notice", "not applied")
-	p.has(".draft", "Settings not applied")
+	p.has(".draft", "Not applied")
 	const about = ".right .row .muted.figure"
 	p.has(about, "chunks of")
 	before := p.text(about)

@@ -61,7 +61,7 @@ const since = computed(() => {
 const draft = computed(() => {
   if (corpus.saving > 0) return { text: 'Saving', tone: '' }
   if (corpus.unapplied !== '') return { text: corpus.unapplied, tone: 'caution' }
-  if (tried.stages.length > 0) return { text: 'Settings not applied:', tone: 'caution' }
+  if (tried.stages.length > 0) return { text: 'Not applied:', tone: 'caution' }
   return { text: 'Draft saved', tone: 'good' }
 })
 </script>
@@ -92,11 +92,13 @@ const draft = computed(() => {
       </RouterLink>
     </nav>
     <div v-if="corpus.name !== ''" class="draft" role="status">
-      <span :class="draft.tone">{{ draft.text }}</span>
-      <span v-if="corpus.saving === 0 && corpus.unapplied === ''" class="tried">
-        <RouterLink v-for="s in tried.stages" :key="s.name" :to="{ name: s.name, params: { corpus: corpus.name } }">{{
-          s.label
-        }}</RouterLink>
+      <span :class="draft.tone"
+        >{{ draft.text }}
+        <template v-if="corpus.saving === 0 && corpus.unapplied === ''">
+          <RouterLink v-for="s in tried.stages" :key="s.name" :to="{ name: s.name, params: { corpus: corpus.name } }">{{
+            s.label
+          }}</RouterLink>
+        </template>
       </span>
       <span class="muted">{{ since }}</span>
     </div>
@@ -104,9 +106,8 @@ const draft = computed(() => {
 </template>
 
 <style scoped>
-.tried {
-  display: inline-flex;
-  gap: 6px;
+.draft a + a {
+  margin-left: 6px;
 }
 .line {
   display: flex;
