@@ -10,8 +10,6 @@ import (
 // comparing are the ways to ask how two things differ. (Common practice, no published source.)
 var comparing = en.Pattern("comparing")
 
-const things = `((?:[\p{L}\d'’-]+\s+){0,4}?[\p{L}\d'’-]+)`
-
 // pairs are the forms in which two things are put side by side, the things as groups 1 and 2.
 var pairs = []*regexp.Regexp{
 	en.Pattern("sides-difference"),

@@ -2,6 +2,7 @@ package query
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"jolvex/core/text"
@@ -11,24 +12,21 @@ import (
 // them is a hundred times as fast as the form.
 var wanted = []struct {
 	kind  text.QuantityKind
-	hints string // parted by commas, small letters
+	hints []string // in small letters
 	re    *regexp.Regexp
 }{
-	{text.Money, "how much,cost,price,fare,fee,charge,rate,deposit,salar,wage,cheap,expensive,dearest", en.Pattern("wants-money")},
-	{text.Clock, "what time,when,hour,times,time,how early,how late,first,last,next", en.Pattern("wants-clock")},
-	{text.Date, "when,date,which day,which month,which year,deadline", en.Pattern("wants-date")},
-	{text.Duration, "how long,how soon,how early,how far,how quickly,deadline,duration", en.Pattern("wants-duration")},
-	{text.Weight, "how heavy,how much,weigh", en.Pattern("wants-weight")},
-	{text.Length, "how ,height,length,width", en.Pattern("wants-length")},
-	{text.Measure, "how ,size,dimension,limit", en.Pattern("wants-measure")},
-	{text.Number, "how many,number,maximum,minimum,how old,age", en.Pattern("wants-number")},
-	{text.Phone, "phone,ring,call,contact,mobile", en.Pattern("wants-phone")},
-	{text.Mail, "mail,contact,write", en.Pattern("wants-mail")},
-	{text.Percent, "percent,share,discount", en.Pattern("wants-percent")},
+	{text.Money, en.List("wants-money-hint"), en.Pattern("wants-money")},
+	{text.Clock, en.List("wants-clock-hint"), en.Pattern("wants-clock")},
+	{text.Date, en.List("wants-date-hint"), en.Pattern("wants-date")},
+	{text.Duration, en.List("wants-duration-hint"), en.Pattern("wants-duration")},
+	{text.Weight, en.List("wants-weight-hint"), en.Pattern("wants-weight")},
+	{text.Length, en.List("wants-length-hint"), en.Pattern("wants-length")},
+	{text.Measure, en.List("wants-measure-hint"), en.Pattern("wants-measure")},
+	{text.Number, en.List("wants-number-hint"), en.Pattern("wants-number")},
+	{text.Phone, en.List("wants-phone-hint"), en.Pattern("wants-phone")},
+	{text.Mail, en.List("wants-mail-hint"), en.Pattern("wants-mail")},
+	{text.Percent, en.List("wants-percent-hint"), en.Pattern("wants-percent")},
 }
-
-// borne are verbs by which "how much" asks for a weight rather than for a price.
-const borne = `carry|carries|weighs?|lifts?|bears?`
 
 var bears = en.Pattern("bears")
 
@@ -69,12 +67,7 @@ func wants(s string) []text.QuantityKind {
 	return out
 }
 
-// hinted reports whether one of some words, parted by commas, stands in a text.
-func hinted(small, hints string) bool {
-	for h := range strings.SplitSeq(hints, ",") {
-		if strings.Contains(small, h) {
-			return true
-		}
-	}
-	return false
+// hinted reports whether one of some words stands in a text.
+func hinted(small string, hints []string) bool {
+	return slices.ContainsFunc(hints, func(h string) bool { return strings.Contains(small, h) })
 }

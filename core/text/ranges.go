@@ -20,11 +20,6 @@ func (b Bounds) Holds(x float64) bool {
 	return (x > b.Low || x == b.Low && !b.OpenLow) && (x < b.High || x == b.High && !b.OpenHigh)
 }
 
-const (
-	rangeNumber = `(\d+(?:\.\d+)?|` + smallWords + `)`
-	rangeUnit   = `(seconds?|minutes?|mins?|hours?|hrs?|days?|weeks?|months?|years?|kg|kilos?|tonnes?|m|metres?|km|miles?|cm|people|persons?|passengers?)?`
-)
-
 var rangeForms = []struct {
 	re   *regexp.Regexp
 	read func(a, b float64) Bounds
