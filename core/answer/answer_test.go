@@ -17,6 +17,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/text"
 )
 
 type library map[string]*doc.Document
@@ -131,15 +132,15 @@ func TestEverySentenceIsGrounded(t *testing.T) {
 			assert.Equal(t, c.Version, s.Version)
 			d, err := b.Texts.Version(t.Context(), s.Version)
 			require.NoError(t, err)
-			source := stems(d.Of(s.Span))
+			source := text.Stems(d.Of(s.Span))
 			for _, bl := range d.Blocks {
 				if bl.Grid != nil && bl.Span.Contains(s.Span) {
-					for w := range stems(bl.Grid.Header...) {
+					for w := range text.Stems(bl.Grid.Header...) {
 						source[w] = true
 					}
 				}
 			}
-			for w := range stems(s.Text) {
+			for w := range text.Stems(s.Text) {
 				assert.True(t, source[w], "%q is not in %q", w, d.Of(s.Span))
 			}
 		}

@@ -218,7 +218,7 @@ func namesLabel(u *unit, terms map[string]float64) bool {
 		if !is {
 			continue
 		}
-		for s := range stems(u.row.Cells[i].Text) {
+		for s := range text.Stems(u.row.Cells[i].Text) {
 			if terms[s] > 0 {
 				return true
 			}
@@ -435,7 +435,7 @@ func rowBonus(u *unit, terms []asked, sum float64) float64 {
 		if !labels[i] {
 			continue
 		}
-		in := stems(c.Text)
+		in := text.Stems(c.Text)
 		extra := 0.0
 		for k := range terms {
 			if in[terms[k].Stem] {

@@ -104,7 +104,7 @@ func namedColumns(p *passage, terms map[string]float64) map[int]bool {
 			continue
 		}
 		for c, h := range g.Header {
-			for s := range stems(h) {
+			for s := range text.Stems(h) {
 				if terms[s] > 0 {
 					out[c] = true
 				}

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"sort"
 	"strings"
+
+	"jolvex/core/text"
 )
 
 // forAll finds questions for all things of a kind, the kind as one of its groups. (Common practice, no published source.)
@@ -23,13 +25,13 @@ func asksForAll(question string) (map[string]bool, bool) {
 		return nil, false
 	}
 	word := strings.Join(m[1:], "")
-	kind := stems(word)
+	kind := text.Stems(word)
 	return kind, len(kind) > 0 && !verbs.MatchString(word)
 }
 
 // light are the stems of verbs that say little by themselves: "take" in "which boats take cars" may stand in the sources as
 // "carry". (Common practice, no published source.)
-var light = stems(en.List("light-verb")...)
+var light = text.Stems(en.List("light-verb")...)
 
 // The words of a cell that affirm and that deny. (Common practice, no published source.)
 var (
@@ -108,7 +110,7 @@ func affirming(p *passage, terms map[string]float64) []quote {
 					yes = append(yes, quote{p, i})
 				}
 			}
-			if inAll(stems(cell.Text), terms) {
+			if inAll(text.Stems(cell.Text), terms) {
 				holds = append(holds, quote{p, i})
 				break
 			}
@@ -189,6 +191,9 @@ func telling(p *passage, said []asked) int {
 	}
 	return best
 }
+
+// denial finds sentences that deny.
+var denial = en.Pattern("denial")
 
 // parallelTo are the sentences whose passages differ in one heading from that of the i-th, the same one for all, with that heading
 // as their labels; of pages without headings, only those that lie in one folder are of one kind. A question is no label.

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"jolvex/core/answer/ground"
 	"jolvex/core/doc"
 	"jolvex/core/index"
 	"jolvex/core/text"
@@ -65,8 +66,8 @@ type Written struct {
 
 // Withheld is a sentence that was not said.
 type Withheld struct {
-	Text      string    `json:"text"`
-	Grounding Grounding `json:"grounding"`
+	Text      string           `json:"text"`
+	Grounding ground.Grounding `json:"grounding"`
 }
 
 // nothing is what a model says when the passages hold no answer.
@@ -113,7 +114,7 @@ func (a *asking) word(ctx context.Context, p *plan) error {
 		w.Note = "the evidence carries nothing of what it wrote"
 		return nil
 	}
-	if slices.ContainsFunc(w.Withheld, func(x Withheld) bool { return x.Grounding.Has(TroubleDeed) }) && a.Answer.TurnTo != "" {
+	if slices.ContainsFunc(w.Withheld, func(x Withheld) bool { return x.Grounding.Has(ground.Deed) }) && a.Answer.TurnTo != "" {
 		said = append(said, inOwnWords(a.Answer.TurnTo)...)
 	}
 	p.reword(said)
@@ -146,7 +147,7 @@ func (p *plan) reword(said []Sentence) {
 // given is a passage as the model gets it.
 type given struct {
 	p *passage
-	Source
+	ground.Source
 	tokens int
 }
 
@@ -165,7 +166,7 @@ func sourcesOf(ps []*passage, b Bench) []given {
 				lines = append(lines, doc.Fold(u.text))
 			}
 		}
-		g := given{p: p, Source: Source{Text: strings.Join(lines, "\n"), Heading: strings.Join(append([]string{p.rank.Entry.Title}, p.rank.Entry.Path...), " – ")}}
+		g := given{p: p, Source: ground.Source{Text: strings.Join(lines, "\n"), Heading: strings.Join(append([]string{p.rank.Entry.Title}, p.rank.Entry.Path...), " – ")}}
 		g.tokens = tokensOf(g.Text) + tokensOf(g.Heading) + 8
 		out = append(out, g)
 	}
@@ -274,7 +275,7 @@ func (a *asking) readBack(ctx context.Context, t *Trail, wrote string, sources [
 					against = append(against, i)
 				}
 			}
-			var evidence []Source
+			var evidence []ground.Source
 			for _, i := range against {
 				evidence = append(evidence, sources[i].Source)
 			}
@@ -285,7 +286,7 @@ func (a *asking) readBack(ctx context.Context, t *Trail, wrote string, sources [
 			if a.Answer.Opinion {
 				a.second(ctx, t, &x, said, evidence)
 			}
-			if x.Has(TroubleDeed) || x.Score < a.Answer.Carried && a.Answer.Unsupported != Mark {
+			if x.Has(ground.Deed) || x.Score < a.Answer.Carried && a.Answer.Unsupported != Mark {
 				t.Written.Withheld = append(t.Written.Withheld, Withheld{said, x})
 				continue
 			}
@@ -302,8 +303,8 @@ const doubtful = 0.3
 
 // second asks the model whether the evidence carries a sentence of which the grounding is in doubt. Its no withholds; its yes lets
 // pass what no figure, name or denial speaks against. A model that gives neither has no say.
-func (a *asking) second(ctx context.Context, t *Trail, x *Grounding, said string, evidence []Source) {
-	if x.Has(TroubleDeed) || math.Abs(x.Score-a.Answer.Carried) > doubtful {
+func (a *asking) second(ctx context.Context, t *Trail, x *ground.Grounding, said string, evidence []ground.Source) {
+	if x.Has(ground.Deed) || math.Abs(x.Score-a.Answer.Carried) > doubtful {
 		return
 	}
 	var passages strings.Builder
@@ -382,8 +383,8 @@ func supporting(said string, among []int, sources []given) (at int, span doc.Spa
 }
 
 // grounder is what sentences are checked with.
-func (b Bench) grounder() Grounder {
-	return Grounder{Sentence: b.Sentence, Encoded: b.Encoded.Sentences, Rarity: func(stem string) float64 {
+func (b Bench) grounder() ground.Grounder {
+	return ground.Grounder{Sentence: b.Sentence, Encoded: b.Encoded.Sentences, Rarity: func(stem string) float64 {
 		return index.Rarity(b.View.Chunks(), b.View.Frequency(stem))
 	}}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/answer/ground"
 	"jolvex/core/index"
 )
 
@@ -47,8 +48,8 @@ func TestWhatAModelSaysIsChecked(t *testing.T) {
 	r := ask(t, b, q)
 	assert.Equal(t, "Dogs travel for £2.00 and must be on a lead. They may sit on the open deck. Ring us.", r.Text(), "a deed is withheld and the real way is told")
 	require.Len(t, r.Written.Withheld, 2)
-	assert.True(t, r.Written.Withheld[0].Grounding.Has(TroubleFigure))
-	assert.True(t, r.Written.Withheld[1].Grounding.Has(TroubleDeed))
+	assert.True(t, r.Written.Withheld[0].Grounding.Has(ground.Figure))
+	assert.True(t, r.Written.Withheld[1].Grounding.Has(ground.Deed))
 	assert.InDelta(t, 120e-6, r.Written.Price, 1e-12)
 	for _, s := range r.Reply[:2] {
 		d, err := b.Texts.Version(t.Context(), s.Version)

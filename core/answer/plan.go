@@ -6,6 +6,7 @@ import (
 
 	"jolvex/core/find"
 	"jolvex/core/query"
+	"jolvex/core/text"
 )
 
 // plan is one way to deal with a message: what was understood and found, what comes of it, and what would be said of it in
@@ -113,7 +114,7 @@ func (a *asking) speaksOf(ctx context.Context, t *Trail, terms []query.Term) (bo
 		if err != nil {
 			return false, fmt.Errorf("open a passage of the reply: %w", err)
 		}
-		has := stems(append(pathOf(d, s.Span), d.Title, d.Of(t.Candidates[s.Candidate].Evidence()))...)
+		has := text.Stems(append(pathOf(d, s.Span), d.Title, d.Of(t.Candidates[s.Candidate].Evidence()))...)
 		for _, x := range terms {
 			if has[x.Stem] {
 				return true, nil

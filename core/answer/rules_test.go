@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/answer/ground"
 	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/index"
@@ -146,7 +147,7 @@ func TestHowWellTheEvidenceCarriesASentence(t *testing.T) {
 	own.Candidate = -1
 	assert.Equal(t, -1.0, carried(own), "the assistant's own words have no evidence")
 	judged := x
-	judged.Grounding = &Grounding{Score: 0.25}
+	judged.Grounding = &ground.Grounding{Score: 0.25}
 	assert.Equal(t, 0.25, carried(judged))
 	wrong := x
 	wrong.Text = "Dogs travel for £9.00 and need no lead."

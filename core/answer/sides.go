@@ -105,7 +105,7 @@ func onlyAmount(t *Trail, kind text.QuantityKind) (v float64, unit string, ok bo
 
 func termsOf(name string) []query.Term {
 	var out []query.Term
-	for s := range stems(name) {
+	for s := range text.Stems(name) {
 		out = append(out, query.Term{Stem: s})
 	}
 	return out

@@ -115,12 +115,12 @@ func outdone(f *fork, ps []*passage) bool {
 
 // own are the stems of a label that no other way's label has.
 func own(label string, ways []way) map[string]bool {
-	out := stems(label)
+	out := text.Stems(label)
 	for _, w := range ways {
 		if w.label == label {
 			continue
 		}
-		for s := range stems(w.label) {
+		for s := range text.Stems(w.label) {
 			delete(out, s)
 		}
 	}
@@ -176,7 +176,7 @@ func openTable(quotes []quote, terms []asked, wants []text.QuantityKind) *fork {
 			continue
 		}
 		label := u.row.Cells[0].Text
-		if u.bounded || namesSome(stems(label), terms) || !hasFigure(*u, wants) {
+		if u.bounded || namesSome(text.Stems(label), terms) || !hasFigure(*u, wants) {
 			return nil
 		}
 		if label != "" && !slices.Contains(f.options, label) {
@@ -184,7 +184,7 @@ func openTable(quotes []quote, terms []asked, wants []text.QuantityKind) *fork {
 		}
 	}
 	for c, h := range grid.Header {
-		if c > 0 && len(grid.Header) > 2 && namesSome(stems(h), terms) { // of one column alone, its name narrows nothing
+		if c > 0 && len(grid.Header) > 2 && namesSome(text.Stems(h), terms) { // of one column alone, its name narrows nothing
 			return nil
 		}
 	}

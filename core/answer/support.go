@@ -91,7 +91,7 @@ func headingMatch(terms []asked, path []string) float64 {
 	if len(path) == 0 {
 		return 0
 	}
-	words := stems(path[len(path)-1])
+	words := text.Stems(path[len(path)-1])
 	if len(words) == 0 {
 		return 0
 	}

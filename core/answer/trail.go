@@ -6,6 +6,7 @@ package answer
 import (
 	"fmt"
 
+	"jolvex/core/answer/ground"
 	"jolvex/core/doc"
 	"jolvex/core/find"
 	"jolvex/core/query"
@@ -117,13 +118,13 @@ type Left struct {
 
 // Sentence is one sentence of a reply and the passage that it was taken from.
 type Sentence struct {
-	Text        string     `json:"text"`
-	Candidate   int        `json:"candidate"` // index in Trail.Candidates; -1 for a sentence of the assistant's own
-	Version     string     `json:"version,omitempty"`
-	Span        doc.Span   `json:"span,omitzero"` // the supporting passage
-	Support     float64    `json:"support"`
-	Grounding   *Grounding `json:"grounding,omitempty"`   // of a sentence that a model wrote
-	Unsupported bool       `json:"unsupported,omitempty"` // its evidence does not carry it; it is said all the same
+	Text        string            `json:"text"`
+	Candidate   int               `json:"candidate"` // index in Trail.Candidates; -1 for a sentence of the assistant's own
+	Version     string            `json:"version,omitempty"`
+	Span        doc.Span          `json:"span,omitzero"` // the supporting passage
+	Support     float64           `json:"support"`
+	Grounding   *ground.Grounding `json:"grounding,omitempty"`   // of a sentence that a model wrote
+	Unsupported bool              `json:"unsupported,omitempty"` // its evidence does not carry it; it is said all the same
 }
 
 // Timing is how long one step took, in microseconds.

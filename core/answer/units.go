@@ -33,26 +33,6 @@ type unit struct {
 	coverage float64 // share of the question's terms in its own text
 }
 
-func stems(ss ...string) map[string]bool {
-	m := map[string]bool{}
-	for _, s := range ss {
-		for w := range stemsOf(text.Words(s)) {
-			m[w] = true
-		}
-	}
-	return m
-}
-
-func stemsOf(words []text.Word) map[string]bool {
-	m := make(map[string]bool, len(words))
-	for _, w := range words {
-		if !text.Stop(w.Norm) {
-			m[w.Stem] = true
-		}
-	}
-	return m
-}
-
 // Opened keeps the units of chunks that were opened lately: reading their words and figures anew for every question is most
 // of the work of a reply. It is safe for use by several at once.
 type Opened struct{ kept *lru.Cache[openedKey, []unit] }
@@ -97,18 +77,18 @@ func unitsOf(d *doc.Document, span doc.Span) []unit {
 		if !b.Span.Overlaps(span) || check.Instructs(d.Of(b.Span)) {
 			continue // a passage that instructs assistants is no evidence
 		}
-		context := stems(append(d.Path(i), d.Title)...)
+		context := text.Stems(append(d.Path(i), d.Title)...)
 		add := func(u unit) {
 			u.kind, u.block, u.section, u.context = b.Kind, i, section, context
 			u.text = d.Of(u.span)
 			u.words = text.Words(u.text)
-			u.stems = stemsOf(u.words)
+			u.stems = text.StemsOf(u.words)
 			u.figures = text.Quantities(u.text)
 			out = append(out, u)
 		}
 		switch b.Kind {
 		case doc.Table:
-			extra := stems(append(append([]string(nil), b.Grid.Header...), b.Grid.Caption)...)
+			extra := text.Stems(append(append([]string(nil), b.Grid.Header...), b.Grid.Caption)...)
 			for k := range context {
 				extra[k] = true
 			}
@@ -205,7 +185,7 @@ func rowText(u *unit, terms map[string]float64) string {
 			continue
 		}
 		hit := 0.0
-		for s := range stems(g.Header[i]) {
+		for s := range text.Stems(g.Header[i]) {
 			hit += terms[s]
 		}
 		switch {

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"jolvex/core/answer"
+	"jolvex/core/answer/ground"
 	"jolvex/core/doc"
 	"jolvex/core/prove"
 	"jolvex/core/query"
@@ -229,7 +230,7 @@ func TestASourceThatSaysOtherwiseAndWasBelieved(t *testing.T) {
 func TestWhatAModelAddsIsTold(t *testing.T) {
 	s := reply(answer.Answered, "A kayak costs £9.00.", chunkOf("fares", 0, 50, true))
 	s.Trail.Written = &answer.Written{}
-	s.Trail.Reply[0].Grounding, s.Trail.Reply[0].Unsupported = &answer.Grounding{Score: 0.1}, true
+	s.Trail.Reply[0].Grounding, s.Trail.Reply[0].Unsupported = &ground.Grounding{Score: 0.1}, true
 	d := diagnosed(t, wanted, s, &scripted{known: []Known{place(nil).Known}, held: []Held{place(nil)}})
 	assert.Equal(t, Unsupported, d.Cause)
 }

@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"jolvex/core/answer"
+	"jolvex/core/answer/wording"
 	"jolvex/core/prove"
 	"jolvex/core/rule"
 	"jolvex/internal/asking"
@@ -51,8 +51,8 @@ func (h *handlers) answering(api huma.API) {
 			return reply(h.app.Asking.TryRules(ctx, asWhom("", "bench"), in.Corpus, in.Body.Rules, in.Body.Message, in.Body.Page, in.Body.Labelled))
 		})
 	huma.Register(api, operation("draftManner", http.MethodPost, "/manner/draft", "answer", "Draft a manner from a few words about it, or from a sample of writing"),
-		func(_ context.Context, in *struct{ Body answer.Guide }) (*out[answer.Drafted], error) {
-			return reply(answer.Draft(in.Body), nil)
+		func(_ context.Context, in *struct{ Body wording.Guide }) (*out[wording.Drafted], error) {
+			return reply(wording.Draft(in.Body), nil)
 		})
 	huma.Register(api, operation("tryAnswer", http.MethodPost, "/corpora/{corpus}/try", "answer", "Answer a question under something that is tried out; nothing is kept or carried out"),
 		func(ctx context.Context, in *struct {

@@ -90,6 +90,7 @@ func schemaName(t reflect.Type, hint string) string {
 		t = t.Elem()
 	}
 	dir, pkg, ok := strings.Cut(t.PkgPath(), "/core/")
+	pkg = path.Base(pkg)
 	if ok && dir == "jolvex" && !strings.EqualFold(pkg, t.Name()) {
 		return strings.ToUpper(pkg[:1]) + pkg[1:] + name
 	}

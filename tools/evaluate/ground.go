@@ -11,7 +11,7 @@ import (
 	"sort"
 	"strings"
 
-	"jolvex/core/answer"
+	"jolvex/core/answer/ground"
 	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/extract"
@@ -24,7 +24,7 @@ import (
 type claim struct {
 	kind     string // what was done to it
 	said     string
-	evidence answer.Source
+	evidence ground.Source
 	true     bool
 }
 
@@ -39,7 +39,7 @@ func claims(docs []*doc.Document) []claim {
 			}
 			from, to := max(0, i-1), min(len(d.Blocks), i+2)
 			span := doc.Span{Start: d.Blocks[from].Span.Start, End: d.Blocks[to-1].Span.End}
-			src := answer.Source{Text: d.Of(span), Heading: strings.Join(append([]string{d.Title}, d.Path(i)...), " – ")}
+			src := ground.Source{Text: d.Of(span), Heading: strings.Join(append([]string{d.Title}, d.Path(i)...), " – ")}
 			t := d.Of(b.Span)
 			for _, p := range text.Sentences(t) {
 				s := doc.Fold(t[p.Start:p.End])
@@ -79,14 +79,14 @@ func claims(docs []*doc.Document) []claim {
 
 type passageOf struct {
 	said  string
-	src   answer.Source
+	src   ground.Source
 	title string
 }
 
 var digits = regexp.MustCompile(`\d+`)
 
 // swapNumber puts another number for the first one, such as the passage does not hold.
-func swapNumber(s string, src answer.Source) string {
+func swapNumber(s string, src ground.Source) string {
 	m := digits.FindStringIndex(s)
 	if m == nil {
 		return ""
@@ -116,7 +116,7 @@ func namesIn(ps []passageOf) []string {
 	return out
 }
 
-func swapName(s string, src answer.Source, names []string, at int) string {
+func swapName(s string, src ground.Source, names []string, at int) string {
 	m := name.FindStringSubmatchIndex(s)
 	if m == nil {
 		return ""
@@ -230,7 +230,7 @@ func grounding(ctx context.Context) error {
 		docs []*doc.Document
 	}{{"debian-faq", debian}, {"Tolmouth Ferries", ferries}} {
 		cs := claims(set.docs)
-		for _, g := range []answer.Grounder{{Sentence: static}, {Sentence: encoder, Encoded: true}} {
+		for _, g := range []ground.Grounder{{Sentence: static}, {Sentence: encoder, Encoded: true}} {
 			if err := groundedness(ctx, set.name, cs, g); err != nil {
 				return err
 			}
@@ -239,14 +239,14 @@ func grounding(ctx context.Context) error {
 	return nil
 }
 
-func groundedness(ctx context.Context, name string, cs []claim, g answer.Grounder) error {
+func groundedness(ctx context.Context, name string, cs []claim, g ground.Grounder) error {
 	type scored struct {
 		claim
-		x answer.Grounding
+		x ground.Grounding
 	}
 	var all []scored
 	for _, c := range cs {
-		x, err := g.Check(ctx, c.said, "", []answer.Source{c.evidence})
+		x, err := g.Check(ctx, c.said, "", []ground.Source{c.evidence})
 		if err != nil {
 			return err
 		}

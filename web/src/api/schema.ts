@@ -1540,16 +1540,6 @@ export interface components {
             version: string;
             why: string[];
         };
-        AnswerDrafted: {
-            greeting: string;
-            /** @description What was seen in the sample */
-            noticed: string[];
-            refusal: string;
-            tone: string;
-            turnTo: string;
-            /** Format: int64 */
-            words: number;
-        };
         AnswerFeatures: {
             /** Format: double */
             cosine: number;
@@ -1571,46 +1561,6 @@ export interface components {
             strange: number;
             /** Format: double */
             unit: number;
-        };
-        AnswerGrounding: {
-            /**
-             * Format: double
-             * @description Share of the sentence's words that stand in the nearest passage, rare ones counting more
-             */
-            contain: number;
-            /**
-             * Format: double
-             * @description Likeness of meaning to the nearest sentence of the evidence
-             */
-            like: number;
-            /**
-             * @description What the model says to whether the evidence carries it, where it was asked
-             * @enum {string}
-             */
-            opinion?: "yes" | "no";
-            /** Format: double */
-            score: number;
-            troubles?: components["schemas"]["AnswerTrouble"][];
-        };
-        AnswerGuide: {
-            /** @description Where to turn when there is no answer */
-            contact?: string;
-            /**
-             * @default middle
-             * @enum {string}
-             */
-            length?: "short" | "middle" | "long";
-            /** @description Who speaks: the organisation's name */
-            of?: string;
-            /** @description Who reads it */
-            readers?: string;
-            /** @description Some of the organisation's own writing; it outweighs the tone */
-            sample?: string;
-            /**
-             * @default plain
-             * @enum {string}
-             */
-            tone?: "plain" | "warm" | "formal";
         };
         AnswerLeft: {
             document: string;
@@ -1655,7 +1605,7 @@ export interface components {
         AnswerSentence: {
             /** Format: int64 */
             candidate: number;
-            grounding?: components["schemas"]["AnswerGrounding"];
+            grounding?: components["schemas"]["GroundGrounding"];
             span?: components["schemas"]["DocSpan"];
             /** Format: double */
             support: number;
@@ -1740,13 +1690,8 @@ export interface components {
             why: string;
             written?: components["schemas"]["AnswerWritten"];
         };
-        AnswerTrouble: {
-            /** @enum {string} */
-            kind: "figure" | "name" | "negation" | "opposite" | "deed" | "subject";
-            said: string;
-        };
         AnswerWithheld: {
-            grounding: components["schemas"]["AnswerGrounding"];
+            grounding: components["schemas"]["GroundGrounding"];
             text: string;
         };
         AnswerWritten: {
@@ -2663,6 +2608,31 @@ export interface components {
         GlossaryFile: {
             entries: components["schemas"]["QueryEntry"][];
             problems: string[];
+        };
+        GroundGrounding: {
+            /**
+             * Format: double
+             * @description Share of the sentence's words that stand in the nearest passage, rare ones counting more
+             */
+            contain: number;
+            /**
+             * Format: double
+             * @description Likeness of meaning to the nearest sentence of the evidence
+             */
+            like: number;
+            /**
+             * @description What the model says to whether the evidence carries it, where it was asked
+             * @enum {string}
+             */
+            opinion?: "yes" | "no";
+            /** Format: double */
+            score: number;
+            troubles?: components["schemas"]["GroundTrouble"][];
+        };
+        GroundTrouble: {
+            /** @enum {string} */
+            kind: "figure" | "name" | "negation" | "opposite" | "deed" | "subject";
+            said: string;
         };
         ImportedSet: {
             columns: string[];
@@ -4096,6 +4066,36 @@ export interface components {
              */
             of: number;
             weighed: components["schemas"]["ProveWeighed"][];
+        };
+        WordingDrafted: {
+            greeting: string;
+            /** @description What was seen in the sample */
+            noticed: string[];
+            refusal: string;
+            tone: string;
+            turnTo: string;
+            /** Format: int64 */
+            words: number;
+        };
+        WordingGuide: {
+            /** @description Where to turn when there is no answer */
+            contact?: string;
+            /**
+             * @default middle
+             * @enum {string}
+             */
+            length?: "short" | "middle" | "long";
+            /** @description Who speaks: the organisation's name */
+            of?: string;
+            /** @description Who reads it */
+            readers?: string;
+            /** @description Some of the organisation's own writing; it outweighs the tone */
+            sample?: string;
+            /**
+             * @default plain
+             * @enum {string}
+             */
+            tone?: "plain" | "warm" | "formal";
         };
     };
     responses: never;
@@ -7552,7 +7552,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AnswerGuide"];
+                "application/json": components["schemas"]["WordingGuide"];
             };
         };
         responses: {
@@ -7562,7 +7562,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AnswerDrafted"];
+                    "application/json": components["schemas"]["WordingDrafted"];
                 };
             };
             /** @description Error */

@@ -5,7 +5,7 @@ import { useAnswer } from './store'
 
 /** Drafts a manner from a few words about it, or from a sample of the organisation's writing. What comes is tried, not applied. */
 const answer = useAnswer()
-const guide = ref<Schema['AnswerGuide']>({ tone: 'plain', length: 'middle' })
+const guide = ref<Schema['WordingGuide']>({ tone: 'plain', length: 'middle' })
 const noticed = ref<string[]>([])
 const problem = ref('')
 

@@ -1,4 +1,4 @@
-package answer
+package ground
 
 import (
 	"testing"
@@ -43,20 +43,20 @@ func TestWhatTheEvidenceSaysIsCarried(t *testing.T) {
 func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
 	g := grounder(t)
 	cases := map[string]string{
-		"A bicycle costs £5.00 on every crossing.":                    TroubleFigure,
-		"The ticket office opens at half past eight.":                 TroubleFigure,
-		"You must be at the berth 20 hours before departure.":         TroubleFigure,
-		"Ring 01632 960412 or write to desk@tolmouth.example.":        TroubleFigure,
-		"Write to office@tolmouth.example.":                           TroubleFigure,
-		"More at https://tolmouth.example/prices.":                    TroubleFigure,
-		"Dogs are allowed on Little Hobb.":                            TroubleNegation,
-		"A bicycle does not cost £4.00 on every crossing.":            TroubleNegation,
-		"Dogs are not allowed on Bracken Holm.":                       TroubleName,
-		"You must be at the berth 20 minutes after departure.":        TroubleOpposite,
-		"The ticket office opens at 09:30 on Sunday.":                 TroubleFigure,
-		"I have sent you the timetable by mail.":                      TroubleDeed,
-		"Your booking has been confirmed.":                            TroubleDeed,
-		"Whales are often seen from the upper deck in late afternoon": TroubleSubject,
+		"A bicycle costs £5.00 on every crossing.":                    Figure,
+		"The ticket office opens at half past eight.":                 Figure,
+		"You must be at the berth 20 hours before departure.":         Figure,
+		"Ring 01632 960412 or write to desk@tolmouth.example.":        Figure,
+		"Write to office@tolmouth.example.":                           Figure,
+		"More at https://tolmouth.example/prices.":                    Figure,
+		"Dogs are allowed on Little Hobb.":                            Negation,
+		"A bicycle does not cost £4.00 on every crossing.":            Negation,
+		"Dogs are not allowed on Bracken Holm.":                       Name,
+		"You must be at the berth 20 minutes after departure.":        Opposite,
+		"The ticket office opens at 09:30 on Sunday.":                 Figure,
+		"I have sent you the timetable by mail.":                      Deed,
+		"Your booking has been confirmed.":                            Deed,
+		"Whales are often seen from the upper deck in late afternoon": Subject,
 	}
 	for said, want := range cases {
 		x, err := g.Check(t.Context(), said, "", boarding)
@@ -73,14 +73,14 @@ func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
 	} {
 		x, err := g.Check(t.Context(), said, "", engine)
 		require.NoError(t, err)
-		assert.Equal(t, unknown, x.Has(TroubleFigure), "%s: %+v", said, x.Troubles)
+		assert.Equal(t, unknown, x.Has(Figure), "%s: %+v", said, x.Troubles)
 	}
 	x, err := g.Check(t.Context(), "The B14 is one.", "Is the B14 one?", engine)
 	require.NoError(t, err)
-	assert.False(t, x.Has(TroubleFigure), "a code of the question may be said again")
+	assert.False(t, x.Has(Figure), "a code of the question may be said again")
 	x, err = g.Check(t.Context(), "For your 3 bags there is room.", "Is there room for 3 bags?", boarding)
 	require.NoError(t, err)
-	assert.False(t, x.Has(TroubleFigure), "a figure of the question may be said again")
+	assert.False(t, x.Has(Figure), "a figure of the question may be said again")
 	x, err = g.Check(t.Context(), "Anything.", "", nil)
 	require.NoError(t, err)
 	assert.Zero(t, x.Score, "without evidence nothing is carried")

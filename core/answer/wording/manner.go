@@ -1,4 +1,5 @@
-package answer
+// Package wording is about how replies read: the manner, drafted from what an engineer says of it or from a sample of writing.
+package wording
 
 import (
 	"fmt"

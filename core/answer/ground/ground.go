@@ -1,4 +1,5 @@
-package answer
+// Package ground tells whether evidence carries a sentence: figures, names and denials to the letter, the rest by words and meaning.
+package ground
 
 import (
 	"context"
@@ -16,12 +17,12 @@ import (
 
 // The kinds of trouble that a sentence can have with its evidence.
 const (
-	TroubleFigure   = "figure"   // a number, price, date, time, link, telephone number or address that does not stand there
-	TroubleName     = "name"     // a name that does not stand there
-	TroubleNegation = "negation" // it denies what stands there, or says what is denied there
-	TroubleOpposite = "opposite" // it says the opposite: open for closed, before for after
-	TroubleDeed     = "deed"     // it claims to have done what the assistant cannot do
-	TroubleSubject  = "subject"  // nothing there is about this
+	Figure   = "figure"   // a number, price, date, time, link, telephone number or address that does not stand there
+	Name     = "name"     // a name that does not stand there
+	Negation = "negation" // it denies what stands there, or says what is denied there
+	Opposite = "opposite" // it says the opposite: open for closed, before for after
+	Deed     = "deed"     // it claims to have done what the assistant cannot do
+	Subject  = "subject"  // nothing there is about this
 )
 
 // Trouble is one reason why a sentence is not what its evidence says.
@@ -56,14 +57,14 @@ type Source struct {
 func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Source) (Grounding, error) {
 	var out Grounding
 	if deed := deeds.FindString(said); deed != "" {
-		out.Troubles = append(out.Troubles, Trouble{TroubleDeed, deed})
+		out.Troubles = append(out.Troubles, Trouble{Deed, deed})
 	}
 	out.Troubles = append(out.Troubles, unknownFigures(said, asked, evidence)...)
 	out.Troubles = append(out.Troubles, unknownCodes(said, asked, evidence)...)
 	out.Troubles = append(out.Troubles, unknownNames(said, asked, evidence)...)
 	windows := windowsOf(evidence)
 	if len(windows) == 0 {
-		out.Troubles = append(out.Troubles, Trouble{TroubleSubject, said})
+		out.Troubles = append(out.Troubles, Trouble{Subject, said})
 		return out, nil
 	}
 	words := text.Content(said)
@@ -89,7 +90,7 @@ func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Sour
 	}
 	out.Score = g.score(out, len(words))
 	if out.Contain < unrelated && out.Like < unlike {
-		out.Troubles = append(out.Troubles, Trouble{TroubleSubject, said})
+		out.Troubles = append(out.Troubles, Trouble{Subject, said})
 	}
 	return out, nil
 }
@@ -118,7 +119,7 @@ func (g Grounder) score(x Grounding, words int) float64 {
 }
 
 // weightOf is how much each kind of trouble takes.
-var weightOf = map[string]float64{TroubleFigure: 2.5, TroubleName: 1.5, TroubleNegation: 2, TroubleOpposite: 1.5, TroubleDeed: 4, TroubleSubject: 1}
+var weightOf = map[string]float64{Figure: 2.5, Name: 1.5, Negation: 2, Opposite: 1.5, Deed: 4, Subject: 1}
 
 // sighted is a sentence of the evidence with the one after it: a claim often needs two.
 type sighted struct {
@@ -136,11 +137,11 @@ func windowsOf(evidence []Source) []sighted {
 				ss = append(ss, line[p.Start:p.End])
 			}
 		}
-		head := stems(e.Heading)
+		head := text.Stems(e.Heading)
 		for i, s := range ss {
-			w := sighted{text: s, stems: stems(s), head: e.Heading}
+			w := sighted{text: s, stems: text.Stems(s), head: e.Heading}
 			if i+1 < len(ss) {
-				for k := range stems(ss[i+1]) {
+				for k := range text.Stems(ss[i+1]) {
 					w.stems[k] = true
 				}
 			}
@@ -231,7 +232,7 @@ func unknownFigures(said, asked string, evidence []Source) []Trouble {
 		case q.Kind == text.Number && (small[q.Value] || numbers[strings.TrimLeft(q.Value, "0")]):
 			continue
 		}
-		out = append(out, Trouble{TroubleFigure, words})
+		out = append(out, Trouble{Figure, words})
 	}
 	return out
 }
@@ -256,7 +257,7 @@ func unknownCodes(said, asked string, evidence []Source) []Trouble {
 		if !mixed.MatchString(w.Norm) || have[w.Norm] || slices.ContainsFunc(figures, func(q text.Quantity) bool { return q.Start < w.End && w.Start < q.End }) {
 			continue
 		}
-		out = append(out, Trouble{TroubleFigure, said[w.Start:w.End]})
+		out = append(out, Trouble{Figure, said[w.Start:w.End]})
 	}
 	return out
 }
@@ -288,10 +289,10 @@ func unknownNames(said, asked string, evidence []Source) []Trouble {
 			continue // it begins a sentence
 		}
 		if calendar[w.Norm] {
-			out = append(out, Trouble{TroubleFigure, said[w.Start:w.End]})
+			out = append(out, Trouble{Figure, said[w.Start:w.End]})
 			continue
 		}
-		out = append(out, Trouble{TroubleName, said[w.Start:w.End]})
+		out = append(out, Trouble{Name, said[w.Start:w.End]})
 	}
 	return out
 }
@@ -331,7 +332,7 @@ func denies(said string, against sighted) (Trouble, bool) {
 		if what == "" {
 			what = "says what “" + strings.Join(theirs, " ") + "” denies"
 		}
-		return Trouble{TroubleNegation, what}, true
+		return Trouble{Negation, what}, true
 	}
 	have := map[string]bool{}
 	for _, w := range text.Words(against.text) {
@@ -340,7 +341,7 @@ func denies(said string, against sighted) (Trouble, bool) {
 	own := normSet(said)
 	for _, w := range text.Words(said) {
 		if o, ok := opposites[w.Norm]; ok && !have[w.Norm] && have[o] && !own[o] {
-			return Trouble{TroubleOpposite, said[w.Start:w.End]}, true
+			return Trouble{Opposite, said[w.Start:w.End]}, true
 		}
 	}
 	return Trouble{}, false
@@ -359,7 +360,7 @@ func normSet(s string) map[string]bool {
 
 // overlap is the share of a's words, denials left out, that b holds.
 func overlap(a, b string) float64 {
-	in := stems(b)
+	in := text.Stems(b)
 	n, all := 0, 0
 	for _, w := range text.Content(a) {
 		if denial.MatchString(w.Norm) {
@@ -379,56 +380,4 @@ func overlap(a, b string) float64 {
 // Has reports whether a grounding has a kind of trouble.
 func (g Grounding) Has(kind string) bool {
 	return slices.ContainsFunc(g.Troubles, func(t Trouble) bool { return t.Kind == kind })
-}
-
-// Carried is how well the evidence carries a sentence of a reply, as Check has it. A sentence that was taken from its passage as it
-// stands needs no weighing: its words and figures are all there.
-func (b Bench) Carried(ctx context.Context, t *Trail, x Sentence) (float64, error) {
-	switch {
-	case x.Candidate < 0:
-		return -1, nil
-	case x.Grounding != nil:
-		return x.Grounding.Score, nil
-	}
-	c := t.Candidates[x.Candidate]
-	d, err := b.Texts.Version(ctx, c.Version)
-	if err != nil {
-		return 0, fmt.Errorf("open the evidence of a sentence: %w", err)
-	}
-	units := b.Opened.units(c.Version, d, c.Evidence())
-	if taken(x, units) {
-		return 1, nil
-	}
-	heading := strings.Join(append([]string{d.Title}, pathOf(d, c.Evidence())...), " ")
-	for _, u := range units {
-		if u.grid != nil {
-			heading += " " + strings.Join(u.grid.Header, " ")
-		}
-	}
-	g, err := b.grounder().Check(ctx, x.Text, t.Question, []Source{{d.Of(c.Evidence()), heading}})
-	return g.Score, err
-}
-
-// taken reports whether the units at a sentence's passage, with what governs them, hold all of its words and figures.
-func taken(x Sentence, units []unit) bool {
-	var at []*unit
-	for i := range units {
-		if units[i].span.Overlaps(x.Span) {
-			at = append(at, &units[i])
-		}
-	}
-	for s := range stems(x.Text) {
-		if !slices.ContainsFunc(at, func(u *unit) bool { return u.stems[s] || u.context[s] }) {
-			return false
-		}
-	}
-	for _, q := range text.Quantities(x.Text) {
-		there := slices.ContainsFunc(at, func(u *unit) bool {
-			return slices.ContainsFunc(u.figures, func(f text.Quantity) bool { return f.Value == q.Value })
-		})
-		if !there {
-			return false
-		}
-	}
-	return len(at) > 0
 }
