@@ -4,17 +4,17 @@ import (
 	"fmt"
 
 	"jolvex/core/chunk"
-	"jolvex/core/extract"
+	"jolvex/core/doc"
 )
 
 // A document is prepared once and cut as often as settings change.
 func ExamplePrepare() {
-	d, err := extract.Extract(extract.Input{Address: "dogs.md", Body: []byte("# Animals\n\n## Dogs\n\nDogs must be on a lead.\n\n## Cats\n\nCats stay in a basket.\n")})
-	if err != nil {
-		fmt.Println(err)
-		return
+	var b doc.Builder
+	for _, x := range []struct{ heading, text string }{{"Dogs", "Dogs must be on a lead."}, {"Cats", "Cats stay in a basket."}} {
+		b.Add(doc.Block{Kind: doc.Heading, Level: 2}, x.heading)
+		b.Add(doc.Block{Kind: doc.Paragraph}, x.text)
 	}
-	p, err := chunk.Prepare(d, nil)
+	p, err := chunk.Prepare(b.Document(), nil)
 	if err != nil {
 		fmt.Println(err)
 		return
