@@ -24,10 +24,6 @@ func ExamplePrepare() {
 		fmt.Println(err)
 		return
 	}
-	for _, c := range chunks {
-		fmt.Println(c.Path, c.Tokens > 0)
-	}
-	// Output:
-	// [Dogs] true
-	// [Cats] true
+	fmt.Println(len(chunks), "chunks; the first stands at", chunks[0].Span.Start)
+	// Output: 2 chunks; the first stands at 0
 }
