@@ -13,6 +13,7 @@ type Comparison struct {
 	Failing   []string         `json:"failing" nullable:"false" doc:"Fail in both"`
 	Passing   int              `json:"passing" doc:"Pass in both"`
 	P         float64          `json:"p" doc:"Chance of a split as uneven when neither is better: McNemar's exact test"`
+	Effect    Effect           `json:"effect" enum:"better,worse,unclear" doc:"What that chance tells, at 5 %"`
 	Smallest  float64          `json:"smallest" doc:"Least difference of pass rates that could have been told from chance at 5 %"`
 	Rate      float64          `json:"rate" doc:"Difference of the pass rates"`
 	Interval  measure.Interval `json:"interval" doc:"Of that, 95 %, by cluster bootstrap"`
@@ -137,6 +138,7 @@ func CompareRuns(before, after []Judged) Comparison {
 	}
 	out.Measures = differences(olds, news)
 	out.P, out.Smallest = measure.McNemar(len(out.Fixed), len(out.Broken)), measure.Smallest(out.Questions)
+	out.Effect = effectOfSplit(len(out.Fixed), len(out.Broken), out.P)
 	out.Rate, out.Interval = mean(rates), measure.ClusterBootstrap(rates, clusters)
 	out.MRR, out.MRRWithin = mean(ranks), measure.ClusterBootstrap(ranks, rankClusters)
 	return out

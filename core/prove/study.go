@@ -55,6 +55,7 @@ type Worth struct {
 	Without  Retrieval        `json:"without"`
 	MRR      float64          `json:"mrr" doc:"How much higher the mean reciprocal rank is with it"`
 	Interval measure.Interval `json:"interval" doc:"Of that, 95 %, by cluster bootstrap"`
+	Effect   Effect           `json:"effect" enum:"better,worse,unclear" doc:"What the interval tells: with the part it is better, or worse"`
 	Hit5     float64          `json:"hit5" doc:"How much higher hit@5 is with it"`
 	Helped   []string         `json:"helped" nullable:"false" doc:"Questions whose right candidate ranks higher with it"`
 	Hurt     []string         `json:"hurt" nullable:"false" doc:"Questions whose right candidate ranks lower with it"`
@@ -90,6 +91,7 @@ func (a *Ablation) Add(w Worth, qs []questions.Question, whole, without Ranks) {
 	}
 	w.Hit5, w.MRR = a.Whole.Hit5-w.Without.Hit5, a.Whole.MRR-w.Without.MRR
 	w.Interval = measure.ClusterBootstrap(gains, clusters)
+	w.Effect = effectWithin(w.Interval)
 	a.Seen = max(a.Seen, (w.Interval.High-w.Interval.Low)/2)
 	a.Parts = append(a.Parts, w)
 }

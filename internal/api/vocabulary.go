@@ -12,6 +12,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/query"
 	"jolvex/core/questions"
+	"jolvex/core/rule"
 )
 
 // Vocabulary is what things are called, wherever they are shown: the one place from which labels come.
@@ -21,11 +22,12 @@ type Vocabulary struct {
 	Signals  []find.SignalKind     `json:"signals" nullable:"false" doc:"Ranking signals"`
 	Passes   []query.Named         `json:"passes" nullable:"false" doc:"Passes of rewriting and ways to search"`
 	Outcomes []answer.NamedOutcome `json:"outcomes" nullable:"false"`
+	Nearness float64               `json:"nearness" doc:"How alike in meaning a message must be to the examples of a house rule that says nothing else"`
 }
 
 // Words is the vocabulary of this program.
 func Words() Vocabulary {
-	return Vocabulary{questions.Kinds(), diagnose.Causes(), find.Signals(), query.Passes(), answer.Outcomes()}
+	return Vocabulary{questions.Kinds(), diagnose.Causes(), find.Signals(), query.Passes(), answer.Outcomes(), rule.UsualNearness}
 }
 
 // VocabularyJSON is the vocabulary as the interface is built with it.

@@ -18,3 +18,6 @@ export const passNames: Record<string, string> = labels(vocabulary.passes)
 export const outcomeNames: Record<string, string> = labels(vocabulary.outcomes)
 
 export const outcomeOf = (r: Reply): string => outcomeNames[r.trail?.outcome ?? ''] ?? ''
+
+/** How alike in meaning a message must be to a house rule's examples when the rule says nothing else. */
+export const usualNearness = vocabulary.nearness

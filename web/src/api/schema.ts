@@ -3012,6 +3012,11 @@ export interface components {
         ProveComparison: {
             /** @description Passed before, fail now */
             broken: string[];
+            /**
+             * @description What that chance tells, at 5 %
+             * @enum {string}
+             */
+            effect: "better" | "worse" | "unclear";
             /** @description Fail in both */
             failing: string[];
             /** @description Failed before, pass now */
@@ -3337,6 +3342,11 @@ export interface components {
             support: number;
         };
         ProveWorth: {
+            /**
+             * @description What the interval tells: with the part it is better, or worse
+             * @enum {string}
+             */
+            effect: "better" | "worse" | "unclear";
             /** @description Questions whose right candidate ranks higher with it */
             helped: string[];
             /**
@@ -4048,6 +4058,11 @@ export interface components {
             causes: components["schemas"]["DiagnoseNamed"][];
             /** @description Kinds of expectation */
             kinds: components["schemas"]["QuestionsKind"][];
+            /**
+             * Format: double
+             * @description How alike in meaning a message must be to the examples of a house rule that says nothing else
+             */
+            nearness: number;
             outcomes: components["schemas"]["AnswerNamedOutcome"][];
             /** @description Passes of rewriting and ways to search */
             passes: components["schemas"]["QueryNamed"][];

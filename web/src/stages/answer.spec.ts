@@ -427,6 +427,7 @@ describe('Two runs', () => {
           failing: [],
           passing: 19,
           p: 1,
+          effect: 'unclear',
           smallest: 0.3,
           rate: 0.05,
           interval: { low: 0, high: 0.15 },

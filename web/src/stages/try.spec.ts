@@ -241,6 +241,7 @@ describe('FindStage', () => {
       label: 'Meaning (dense)',
       kind: 'retrieval',
       mrr: 0.12,
+      effect: 'better',
       interval: { low: 0.05, high: 0.2 },
       hit5: 0.1,
       helped: ['q1'],
@@ -271,7 +272,17 @@ describe('FindStage', () => {
       study('ablation', {
         ablation: {
           whole,
-          parts: [part, { ...part, key: 'x', label: 'Fold repeats', mrr: 0, interval: { low: -0.01, high: 0.01 } }],
+          parts: [
+            part,
+            {
+              ...part,
+              key: 'x',
+              label: 'Fold repeats',
+              mrr: 0,
+              effect: 'unclear',
+              interval: { low: -0.01, high: 0.01 },
+            },
+          ],
           seen: 0.08,
         },
       }),

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { usualNearness } from '@/api/names'
 import { computed } from 'vue'
 import TextEntry from '@/components/TextEntry.vue'
 import RuleDetails from './RuleDetails.vue'
@@ -67,7 +68,7 @@ function kindOf(i: number, k: unknown): void {
         <span class="label">How alike it must be</span>
         <ElInputNumber
           size="small"
-          :model-value="rule.when.nearness || 0.61"
+          :model-value="rule.when.nearness || usualNearness"
           :min="0.2"
           :max="1"
           :step="0.05"

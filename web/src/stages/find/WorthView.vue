@@ -29,9 +29,12 @@ const x = (v: number): number => 90 + (84 * v) / span.value
 const points = (v: number): string => `${v > 0 ? '+' : ''}${(100 * v).toFixed(1)}`
 
 function verdict(p: Worth): { text: string; tone: string } {
-  if (p.interval.low > 0) return { text: 'helps', tone: 'good' }
-  if (p.interval.high < 0) return { text: 'hurts', tone: 'bad' }
-  return { text: 'no clear effect', tone: 'muted' }
+  const of = {
+    better: { text: 'helps', tone: 'good' },
+    worse: { text: 'hurts', tone: 'bad' },
+    unclear: { text: 'no clear effect', tone: 'muted' },
+  }
+  return of[p.effect]
 }
 
 const moved = computed(() => (fit.value?.fit?.moved ?? []).filter((m) => m.before !== m.after))

@@ -65,7 +65,7 @@ watch(
         <b class="bad">{{ compared.sums.broken.length }} broken</b>, {{ compared.sums.failing.length }} fail in both.
         The pass rate moved by {{ points(compared.sums.rate) }} points ({{ points(compared.sums.interval.low) }} to
         {{ points(compared.sums.interval.high) }}), the mean reciprocal rank by {{ compared.sums.mrr.toFixed(3) }}.
-        {{ compared.sums.p < 0.05 ? 'That is more than chance' : 'That cannot be told from chance' }}
+        {{ compared.sums.effect === 'unclear' ? 'That cannot be told from chance' : 'That is more than chance' }}
         (p = {{ compared.sums.p.toFixed(3) }}, McNemar's exact test; a move of
         {{ points(compared.sums.smallest).replace('+', '') }} points one way could have been told).
       </p>
