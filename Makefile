@@ -61,10 +61,10 @@ unit: web/node_modules/.package-lock.json
 	cd web && $(NPM) run --silent test
 
 go-test: web/dist/index.html
-	$(GO) test ./core/... ./demo/... ./internal/pdf ./tests ./tools/...
+	$(GO) test -timeout 20m ./core/... ./demo/... ./internal/pdf ./tests ./tools/...
 
 race: web/dist/index.html
-	CGO_ENABLED=1 $(GO) test -race $(RACE)
+	CGO_ENABLED=1 $(GO) test -race -timeout 20m $(RACE)
 
 browser-test: build
 	JOLVEX=$(CURDIR)/bin/jolvex $(GO) test -count=1 ./tests/walk
