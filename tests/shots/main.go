@@ -101,7 +101,12 @@ func run(address, out, only string, extra []shot) error {
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},
 		{"bar", base + "/answer?view=bar", "svg.curve", nil},
 		{"rules", base + "/answer?view=rules", ".rules li", click(".rules .name")},
-		{"rewriting", base + "/find?view=rewriting", ".bench tbody tr", nil},
+		{"rewriting", base + "/find?view=rewriting", ".talk textarea", func(ctx context.Context) error {
+			return chromedp.Do(ctx,
+				chromedp.SendKeys(chromedp.CSS(".talk textarea"), "How much is an adult return to Sandrel?\n> Adult – Return: £14.60.\nand for a senior?"),
+				chromedp.WaitVisible(chromedp.CSS(".bench tbody tr")),
+			)
+		}},
 		{"prove", base + "/prove", ".figures", nil},
 		{"verdict", base + "/prove?show=failed", ".figures", func(ctx context.Context) error {
 			return errors.Join(click(".results tbody tr:nth-child(4) .linkish")(ctx), chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(".fixes"))))

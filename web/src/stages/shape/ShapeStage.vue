@@ -283,6 +283,7 @@ onUnmounted(() => clearTimeout(due))
             v-model="documentId"
             filterable
             remote
+            remote-show-suffix
             :remote-method="(words: string) => (sought = words)"
             class="choose"
             aria-label="Document"
