@@ -115,7 +115,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		Store: a.store, Events: a.Events, Jobs: a.Jobs, Index: a.Indexing, Asking: a.Asking, Material: a.Gathering,
 	})
 	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
-	a.Keeping = keeping.New(a.store, log, a.Events, a.Jobs, a.Indexing)
+	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)
 	if err := a.Indexing.LoadEndpoint(ctx); err != nil {
 		return err
 	}

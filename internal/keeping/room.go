@@ -20,18 +20,22 @@ const keptRuns = 100
 // collected is how often what nothing reaches is collected by itself.
 const collected = 24 * time.Hour
 
+// settling is how long a text that no document has is left alone: a run that tries it may be about to begin.
+const settling = 24 * time.Hour
+
 // Keeper keeps the data folder in order.
 type Keeper struct {
 	store  *store.Store
 	log    *slog.Logger
+	now    func() time.Time
 	events *event.Stream
 	jobs   *job.Queue
 	index  *indexing.Indexer
 }
 
 // New makes a Keeper and registers its job.
-func New(s *store.Store, log *slog.Logger, events *event.Stream, jobs *job.Queue, ix *indexing.Indexer) *Keeper {
-	k := &Keeper{s, log, events, jobs, ix}
+func New(s *store.Store, log *slog.Logger, now func() time.Time, events *event.Stream, jobs *job.Queue, ix *indexing.Indexer) *Keeper {
+	k := &Keeper{s, log, now, events, jobs, ix}
 	jobs.Register(job.Collect, false, k.collect)
 	return k
 }
@@ -88,7 +92,7 @@ func (k *Keeper) DeleteCorpus(ctx context.Context, corpus string) error {
 // names. What is removed leaves room in the database that is used again.
 func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) error {
 	const steps = 4
-	_, before, err := k.store.Space(ctx)
+	_, free, err := k.store.Space(ctx)
 	if err != nil {
 		return err
 	}
@@ -101,11 +105,12 @@ func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) erro
 		return err
 	}
 	p.Set(ctx, 1, steps, "looking for texts that nothing reaches")
-	versions, err := k.unreached(ctx)
+	before := store.Stamp(k.now().Add(-settling))
+	versions, err := k.unreached(ctx, before)
 	if err != nil {
 		return err
 	}
-	if err := k.store.DeleteVersions(ctx, versions); err != nil {
+	if err := k.store.DeleteVersions(ctx, versions, before); err != nil {
 		return err
 	}
 	p.Set(ctx, 2, steps, "looking for vectors that nothing reaches")
@@ -121,13 +126,13 @@ func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) erro
 	if err != nil {
 		return err
 	}
-	p.Set(ctx, steps, steps, fmt.Sprintf("removed runs: %d, texts: %d, vectors: %d; %.1f MB can be used again", len(runs), len(versions), vectors, float64(max(0, after-before))/1e6))
+	p.Set(ctx, steps, steps, fmt.Sprintf("removed runs: %d, texts: %d, vectors: %d; %.1f MB can be used again", len(runs), len(versions), vectors, float64(max(0, after-free))/1e6))
 	return nil
 }
 
 // unreached are the texts that no document has and that no reply, result or run refers to.
-func (k *Keeper) unreached(ctx context.Context) ([]string, error) {
-	orphans, err := k.store.Orphans(ctx)
+func (k *Keeper) unreached(ctx context.Context, before string) ([]string, error) {
+	orphans, err := k.store.Orphans(ctx, before)
 	if err != nil || len(orphans) == 0 {
 		return nil, err
 	}

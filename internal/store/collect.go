@@ -41,11 +41,12 @@ func (s *Store) DeleteRuns(ctx context.Context, ids []string) error {
 	})
 }
 
-// Orphans lists the document versions that no document has or had. A stored reply or run may still show them: see CitedVersions.
-func (s *Store) Orphans(ctx context.Context) ([]string, error) {
+// Orphans lists the document versions that no document has or had and that were last written before a stamp: what is written just now may
+// be on its way to a run. A stored reply or run may still show them: see CitedVersions.
+func (s *Store) Orphans(ctx context.Context, before string) ([]string, error) {
 	var out []string
 	return out, s.list(ctx, &out, "list versions without a document", `SELECT hash FROM versions v
-		WHERE NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = v.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = v.hash)`)
+		WHERE v.created_at < ? AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = v.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = v.hash)`, before)
 }
 
 // CitedVersions calls found with every document version that a stored reply, the result of a run, or what a run tried refers to.
@@ -100,12 +101,12 @@ func (s *Store) CitedVersions(ctx context.Context, found func(version string)) e
 	return nil
 }
 
-// DeleteVersions removes document versions, but for those that a document has got meanwhile.
-func (s *Store) DeleteVersions(ctx context.Context, hashes []string) error {
+// DeleteVersions removes document versions, but for those that a document has got, or that were written again, meanwhile.
+func (s *Store) DeleteVersions(ctx context.Context, hashes []string, before string) error {
 	return s.write(ctx, "delete document versions", func(tx *sqlx.Tx) error {
 		for _, h := range hashes {
-			if _, err := tx.ExecContext(ctx, `DELETE FROM versions WHERE hash = ?
-				AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = hash)`, h); err != nil {
+			if _, err := tx.ExecContext(ctx, `DELETE FROM versions WHERE hash = ? AND created_at < ?
+				AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = hash)`, h, before); err != nil {
 				return err
 			}
 		}

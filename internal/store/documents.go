@@ -229,7 +229,7 @@ func (s *Store) putBody(ctx context.Context, tx *sqlx.Tx, hash string, d *doc.Do
 	if err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO versions (hash, body, created_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, hash, body, s.stamp())
+	_, err = tx.ExecContext(ctx, `INSERT INTO versions (hash, body, created_at) VALUES (?, ?, ?) ON CONFLICT (hash) DO UPDATE SET created_at = excluded.created_at`, hash, body, s.stamp())
 	return err
 }
 
