@@ -88,6 +88,20 @@ func (h *handlers) sources(api huma.API) {
 		func(ctx context.Context, in *InSource) (*out[job.Job], error) {
 			return reply(h.app.Gathering.Visit(ctx, in.Corpus, in.Source))
 		})
+	huma.Register(api, operation("listHeld", http.MethodGet, "/corpora/{corpus}/sources/{source}/held", "gather", "List the documents whose changes wait for a person, because one visit would take away too much"),
+		func(ctx context.Context, in *InSource) (*out[[]gathering.HeldDocument], error) {
+			return reply(h.app.Gathering.Held(ctx, in.Corpus, in.Source))
+		})
+	huma.Register(api, operation("decideHeld", http.MethodPost, "/corpora/{corpus}/sources/{source}/held", "gather", "Keep the old versions of what is held back, or make the changes; this once"),
+		func(ctx context.Context, in *struct {
+			InSource
+			Body struct {
+				Decision string `json:"decision" enum:"keep,take" doc:"keep stays with the old versions for as long as the changes are these; take makes the changes"`
+			}
+		},
+		) (*out[job.Job], error) {
+			return reply(h.app.Gathering.Decide(ctx, in.Corpus, in.Source, in.Body.Decision == store.Take))
+		})
 	huma.Register(api, operation("listPages", http.MethodGet, "/corpora/{corpus}/sources/{source}/pages", "gather", "What a source has found, for choosing, and what patterns catch of it"),
 		func(ctx context.Context, in *struct {
 			InSource

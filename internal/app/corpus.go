@@ -23,6 +23,7 @@ type Corpus struct {
 	Documents int            `json:"documents" doc:"Documents that can be found"`
 	Failed    int            `json:"failed"`
 	Found     int            `json:"found" doc:"Documents that were found and nobody has chosen yet"`
+	Held      int            `json:"held" doc:"Sources whose last visit would have taken away too much: a person decides"`
 	Findings  map[string]int `json:"findings" doc:"Findings of content checks that are not dismissed, by severity"`
 	Chunks    int            `json:"chunks"`
 	Stale     bool           `json:"stale" doc:"The index was built with other settings than the draft has"`
@@ -89,6 +90,9 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 	}
 	out.Documents, out.Failed = out.States[store.Indexed]+out.States[store.Unchanged], out.States[store.Failed]
 	out.Found = out.States[store.Found]
+	if out.Held, err = a.store.HeldSources(ctx, c.ID); err != nil {
+		return out, err
+	}
 	counts, err := a.store.FindingCounts(ctx, c.ID)
 	if err != nil {
 		return out, err

@@ -2,6 +2,7 @@ package gather
 
 import (
 	"bufio"
+	"bytes"
 	"compress/flate"
 	"compress/gzip"
 	"context"
@@ -201,6 +202,7 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 		return fmt.Errorf("read %s: %w", p.Address, plainError(err))
 	}
 	if int64(len(body)) > limit {
+		p.Body = body[:limit]
 		return fmt.Errorf("%s: %w: more than %d bytes", p.Address, ErrTooLarge, limit)
 	}
 	p.Body = body
@@ -260,7 +262,10 @@ func plainError(err error) error {
 	return err
 }
 
-// Robots gives the rules of an address's host, fetched once: none for a 4xx, all forbidden for a 5xx or no answer (RFC
+// robotsTries are the waits before robots.txt is asked for again: one slip of a host must not stop a visit.
+var robotsTries = []time.Duration{0, 200 * time.Millisecond, time.Second}
+
+// Robots gives the rules of an address's host, fetched once: none for a 4xx, all forbidden and Unreachable told for a 5xx or no answer (RFC
 // 9309, section 2.3.1).
 func (f *Fetcher) Robots(ctx context.Context, address string) (*Robots, error) {
 	u, err := url.Parse(address)
@@ -275,23 +280,39 @@ func (f *Fetcher) Robots(ctx context.Context, address string) (*Robots, error) {
 		f.robots[origin] = e
 	}
 	f.mu.Unlock()
-	e.once.Do(func() {
-		p, err := f.Get(ctx, origin+"/robots.txt", maxRobots, nil)
-		switch {
-		case errors.Is(err, ErrTooLarge):
-			e.rules = ParseRobots(string(p.Body), Product)
-		case err != nil || p.Status >= 500:
-			e.rules = DenyAll()
-		case p.Status >= 400:
-			e.rules = &Robots{}
-		default:
-			e.rules = ParseRobots(string(p.Body), Product)
-		}
-	})
+	e.once.Do(func() { e.rules = f.readRobots(ctx, origin) })
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
 	return e.rules, nil
+}
+
+func (f *Fetcher) readRobots(ctx context.Context, origin string) *Robots {
+	why := ""
+	for _, wait := range robotsTries {
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return unreachable(ctx.Err().Error())
+		}
+		p, err := f.Get(ctx, origin+"/robots.txt", maxRobots, nil)
+		switch {
+		case errors.Is(err, ErrTooLarge):
+			return ParseRobots(string(p.Body[:bytes.LastIndexByte(p.Body, '\n')+1]), Product) // section 2.5: what is within the limit holds
+		case err != nil:
+			why = strings.TrimPrefix(strings.TrimPrefix(err.Error(), "fetch "+p.Address+": "), "read "+p.Address+": ")
+			if errors.Is(err, ErrPrivate) {
+				return unreachable(why)
+			}
+		case p.Status >= 500:
+			why = strconv.Itoa(p.Status)
+		case p.Status >= 400:
+			return &Robots{}
+		default:
+			return ParseRobots(string(p.Body), Product)
+		}
+	}
+	return unreachable(why)
 }
 
 // Loopback reports whether an address names this machine by number or as localhost.

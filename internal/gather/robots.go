@@ -11,7 +11,9 @@ type Robots struct {
 	rules    []robotRule
 	Delay    time.Duration // Crawl-delay, an extension that many sites use; 0 when none is set
 	Sitemaps []string
-	denyAll  bool
+	// Unreachable says why robots.txt could not be had; "" when it could. Then nothing may be fetched, and nothing is known of what was
+	// allowed before (RFC 9309, section 2.3.1.4).
+	Unreachable string
 }
 
 type robotRule struct {
@@ -19,8 +21,8 @@ type robotRule struct {
 	pattern string
 }
 
-// DenyAll are the rules of a host whose robots.txt cannot be reached (RFC 9309, section 2.3.1.4).
-func DenyAll() *Robots { return &Robots{denyAll: true} }
+// unreachable are the rules of a host whose robots.txt cannot be had.
+func unreachable(why string) *Robots { return &Robots{Unreachable: why} }
 
 // maxRobots is how much of a robots.txt is read; the RFC asks for 500 KiB at least (section 2.5).
 const maxRobots = 512 << 10
@@ -140,7 +142,7 @@ func (r *Robots) Allows(path string) bool {
 	if path == "/robots.txt" {
 		return true
 	}
-	if r.denyAll {
+	if r.Unreachable != "" {
 		return false
 	}
 	path = canonical(path)

@@ -102,8 +102,8 @@ func TestRobotsGroups(t *testing.T) {
 }
 
 func TestRobotsOfAnUnreachableHostForbidEverything(t *testing.T) {
-	assert.False(t, DenyAll().Allows("/"))
-	assert.True(t, DenyAll().Allows("/robots.txt"))
+	assert.False(t, unreachable("503").Allows("/"))
+	assert.True(t, unreachable("503").Allows("/robots.txt"))
 	assert.True(t, (&Robots{}).Allows("/"))
 }
 

@@ -37,19 +37,30 @@ type crawl struct {
 	feeds   sync.Map // address -> true: read in this visit
 	browser browsing
 	fetched atomic.Int64
+	silence silence
 
 	mu      sync.Mutex
+	failed  map[string]int      // pages of this visit that failed, by reason
 	events  []indexing.Document // told with the next flush
 	behind  int                 // fetched and taken, but not indexed
 	notices map[string]bool
 }
 
 // gather fetches everything that waits in a source, and what is found on the way. The frontier is in the database, so
-// that a killed job goes on where it stopped: a page is finished in one transaction or still waits.
+// that a killed job goes on where it stopped: a page is finished in one transaction or still waits. What would change documents that are
+// in is held until all has been seen, and then settled.
 func (ga *Gatherer) gather(ctx context.Context, j store.Job, p *job.Progress) error {
 	src, err := ga.store.Source(ctx, j.Target)
 	if err != nil {
 		return err
+	}
+	if n, err := ga.settleDecided(ctx, src); err != nil {
+		return err
+	} else if n > 0 {
+		p.Set(ctx, n, n, "making the changes that were let through")
+		if due, _, err := ga.store.Due(ctx, src.ID); err != nil || due == 0 {
+			return errors.Join(err, ga.finished(ctx, src))
+		}
 	}
 	if src.Kind == store.KindFolder {
 		return ga.gatherFolder(ctx, src, p)
@@ -61,6 +72,9 @@ func (ga *Gatherer) gather(ctx context.Context, j store.Job, p *job.Progress) er
 	defer k.browser.close()
 	workers, err := k.begin(ctx)
 	if err != nil {
+		if ctx.Err() == nil {
+			return errors.Join(err, ga.store.Troubled(ctx, src.ID, err.Error()))
+		}
 		return err
 	}
 	indexing := make(chan error, 1)
@@ -70,6 +84,9 @@ func (ga *Gatherer) gather(ctx context.Context, j store.Job, p *job.Progress) er
 	close(stop)
 	err = errors.Join(err, <-indexing)
 	k.flush(ctx)
+	if job.WasCancelled(ctx) {
+		return k.brokenOff(ctx)
+	}
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
@@ -77,12 +94,60 @@ func (ga *Gatherer) gather(ctx context.Context, j store.Job, p *job.Progress) er
 		return err
 	}
 	if k.fetched.Load() > 0 { // a job that only takes in what was chosen has nothing to say
-		if err := ga.store.Visited(ctx, src.ID, k.said()); err != nil {
+		if err := errors.Join(ga.store.Troubled(ctx, src.ID, k.trouble()), ga.store.Visited(ctx, src.ID, k.said())); err != nil {
 			return err
 		}
 	}
+	if err := ga.settle(ctx, src); err != nil {
+		return err
+	}
+	return ga.finished(ctx, src)
+}
+
+// finished brings what a visit changed into the index, and has the encoder and the checks look at it.
+func (ga *Gatherer) finished(ctx context.Context, src store.Source) error {
+	err := ga.takeIn(ctx, src.Corpus)
 	event.Tell(ctx, ga.events, event.Source, src.Corpus, event.SourceBody{ID: src.ID})
-	return errors.Join(ga.checkSoon(ctx, src.Corpus), ga.index.CatchUp(ctx, src.Corpus))
+	return errors.Join(err, ga.checkSoon(ctx, src.Corpus))
+}
+
+// partingTime is how long a visit that was cancelled may take to bring in what it had fetched.
+const partingTime = 5 * time.Minute
+
+// brokenOff ends a visit that was cancelled: what was fetched until then is taken in, and the source says so.
+func (k *crawl) brokenOff(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), partingTime)
+	defer cancel()
+	left, total, err := k.ga.store.Due(ctx, k.src.ID)
+	if err != nil {
+		return err
+	}
+	k.note(fmt.Sprintf("the visit was cancelled after %d of %d pages; what was fetched until then has been taken in", total-left, total))
+	if err := errors.Join(k.ga.store.Visited(ctx, k.src.ID, k.said()), k.ga.settle(ctx, k.src)); err != nil {
+		return err
+	}
+	return k.ga.finished(ctx, k.src)
+}
+
+// trouble tells why most of the pages of a visit failed; "" when they did not.
+func (k *crawl) trouble() string {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	n, most := 0, ""
+	for _, reason := range slices.Sorted(maps.Keys(k.failed)) {
+		n += k.failed[reason]
+		if k.failed[reason] > k.failed[most] {
+			most = reason
+		}
+	}
+	all := int(k.fetched.Load())
+	switch {
+	case n*2 <= all:
+		return ""
+	case n == 1 && all == 1:
+		return "the page could not be fetched: " + most
+	}
+	return fmt.Sprintf("%d of %d pages could not be fetched: %s", n, all, most)
 }
 
 func (ga *Gatherer) newCrawl(src store.Source, p *job.Progress) (*crawl, error) {
@@ -93,6 +158,7 @@ func (ga *Gatherer) newCrawl(src store.Source, p *job.Progress) (*crawl, error) 
 	k := &crawl{
 		ga: ga, src: src, set: set, fetcher: gather.NewFetcher(set.AllowPrivate), traps: gather.NewTraps(ga.now()), job: p, pages: set.PageCap,
 		delay: time.Duration(set.Delay) * time.Millisecond, follow: src.Kind == store.KindSite, notices: map[string]bool{},
+		failed: map[string]int{},
 	}
 	if k.pages == 0 {
 		k.pages = max(defaultPages, len(set.Addresses))
@@ -120,10 +186,16 @@ func (k *crawl) begin(ctx context.Context) (workers int, err error) {
 	if k.delay > 0 {
 		workers = min(workers, 2)
 	}
+	if robots.Unreachable != "" && (k.src.Kind == store.KindSitemap || k.src.Kind == store.KindFeed) {
+		return 0, unruled{hostOf(k.src.Address), robots.Unreachable}
+	}
 	switch k.src.Kind {
 	case store.KindSite:
 		if err := k.add(ctx, 0, []store.Address{{Key: k.src.Address, Address: k.src.Address}}); err != nil {
 			return 0, err
+		}
+		if robots.Unreachable != "" { // each page says so
+			return workers, nil
 		}
 		return workers, k.siteMaps(ctx, robots)
 	case store.KindSitemap:

@@ -61,15 +61,18 @@ type onDisk struct {
 	size  int64
 }
 
-// filesOf lists the files of a folder that can be read, by key. Hidden ones and links are passed over.
-func filesOf(root string) ([]onDisk, error) {
-	var out []onDisk
-	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+// filesOf lists the files of a folder that can be read, by key. Hidden ones and links are passed over. shut are the folders within that may
+// not be opened: what they hold is not known.
+func filesOf(root string) (out []onDisk, shut []string, err error) {
+	err = filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			if path == root {
 				return err
 			}
-			return nil // a folder that may not be read is passed over, as a file is that went away meanwhile
+			if rel, err := filepath.Rel(root, path); err == nil && d != nil && d.IsDir() {
+				shut = append(shut, filepath.ToSlash(rel)+"/")
+			}
+			return nil // or a file that went away meanwhile
 		}
 		if strings.HasPrefix(d.Name(), ".") && path != root {
 			if d.IsDir() {
@@ -95,21 +98,27 @@ func filesOf(root string) ([]onDisk, error) {
 		return nil
 	})
 	if err != nil {
-		return nil, fmt.Errorf("look through %s: %w", root, err)
+		return nil, nil, fmt.Errorf("look through %s: %w", root, err)
 	}
-	return out, nil
+	return out, shut, nil
 }
 
 // gatherFolder takes up what changed in a watched folder.
 func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.Progress) error {
-	files, err := filesOf(src.Address)
-	if err != nil {
+	files, shut, err := filesOf(src.Address)
+	if err != nil { // its documents stay: what is not there today is not gone
+		return errors.Join(err, ga.troubledFolder(ctx, src, err))
+	}
+	if err := ga.store.Troubled(ctx, src.ID, ""); err != nil {
 		return err
 	}
 	var notices []string
 	if len(files) > mostFiles {
 		files = files[:mostFiles]
 		notices = append(notices, fmt.Sprintf("only the first %d files are taken in", mostFiles))
+	}
+	for _, dir := range shut {
+		notices = append(notices, fmt.Sprintf("%s cannot be opened: what was taken in from there stays", dir))
 	}
 	have := map[string]store.Document{}
 	ds, err := ga.store.Pages(ctx, src.ID)
@@ -139,23 +148,46 @@ func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.P
 		}
 	}
 	for _, d := range have { // what was there and is not any more
-		if d.State == store.LeftOut && d.Version == "" {
+		hidden := slices.ContainsFunc(shut, func(dir string) bool { return strings.HasPrefix(d.Key, dir) })
+		if hidden || d.State == store.LeftOut && d.Version == "" {
 			continue
 		}
 		o := leftOut("the file is gone")
 		o.Title, o.MediaType = d.Title, d.MediaType
-		if _, err := ga.store.Finish(ctx, d, src, o); err != nil {
+		if err := ga.keepFile(ctx, src, d, o); err != nil {
 			return err
 		}
 	}
-	if err := ga.takeIn(ctx, src.Corpus); err != nil {
+	if err := errors.Join(ga.store.Visited(ctx, src.ID, notices), ga.settle(ctx, src)); err != nil {
 		return err
 	}
-	if err := ga.store.Visited(ctx, src.ID, notices); err != nil {
+	return ga.finished(ctx, src)
+}
+
+// troubledFolder records that a folder cannot be opened, once.
+func (ga *Gatherer) troubledFolder(ctx context.Context, src store.Source, problem error) error {
+	what := "the folder cannot be opened: " + problem.Error()
+	if src.Trouble == what {
+		return nil
+	}
+	if err := ga.store.Troubled(ctx, src.ID, what); err != nil {
 		return err
 	}
 	event.Tell(ctx, ga.events, event.Source, src.Corpus, event.SourceBody{ID: src.ID})
-	return ga.checkSoon(ctx, src.Corpus)
+	return nil
+}
+
+// keepFile stores what came of a file. What would change a document that is in waits until the whole folder has been seen.
+func (ga *Gatherer) keepFile(ctx context.Context, src store.Source, d store.Document, o store.Outcome) error {
+	if d.Stands() {
+		return ga.store.Hold(ctx, d, src, o)
+	}
+	o, err := ga.store.Finish(ctx, d, src, o)
+	if err != nil {
+		return err
+	}
+	event.Tell(ctx, ga.events, indexing.DocumentEvent, src.Corpus, indexing.DocumentView(after(d, o)))
+	return nil
 }
 
 // takeFile reads one file of a watched folder into its document.
@@ -176,14 +208,9 @@ func (ga *Gatherer) takeFile(ctx context.Context, src store.Source, f onDisk) er
 		return err
 	}
 	if o.Hash != "" && o.Hash == d.Version && (d.State == store.Indexed || d.State == store.Unchanged) {
-		return ga.store.Restamp(ctx, d.ID, f.stamp, extract.Version)
+		return errors.Join(ga.store.Restamp(ctx, d.ID, f.stamp, extract.Version), ga.store.Drop(ctx, d.ID))
 	}
-	if o, err = ga.store.Finish(ctx, d, src, o); err != nil {
-		return err
-	}
-	d.State, d.Reason, d.Title, d.Words, d.Version = o.State, o.Reason, o.Title, o.Words, o.Hash
-	event.Tell(ctx, ga.events, indexing.DocumentEvent, src.Corpus, indexing.DocumentView(d))
-	return nil
+	return ga.keepFile(ctx, src, d, o)
 }
 
 // readFileUpTo reads a file; of one that is over the limit one byte more than that, so that it is told as too large.
@@ -203,9 +230,12 @@ func (ga *Gatherer) scanFolders(ctx context.Context) error {
 		return err
 	}
 	for _, s := range ss {
-		files, err := filesOf(s.Address)
-		if err != nil {
-			continue // a drive that is not there today is not empty; its visit says what is wrong
+		files, _, err := filesOf(s.Address)
+		if err != nil { // a drive that is not there today is not empty
+			if err := ga.troubledFolder(ctx, s, err); err != nil {
+				return err
+			}
+			continue
 		}
 		h := fnv.New64a()
 		for _, f := range files {
@@ -216,7 +246,7 @@ func (ga *Gatherer) scanFolders(ctx context.Context) error {
 		before, seen := ga.folders[s.ID]
 		ga.folders[s.ID] = sum
 		ga.mu.Unlock()
-		if seen && before == sum || !seen && s.VisitedAt == "" {
+		if s.Trouble == "" && (seen && before == sum || !seen && s.VisitedAt == "") {
 			continue // the first visit is queued when the folder is added
 		}
 		if _, err := ga.jobs.Add(ctx, s.Corpus, job.Gather, s.ID); err != nil {

@@ -29,6 +29,8 @@ func (k *crawl) listen(ctx context.Context, d store.Document) (o store.Outcome, 
 	switch {
 	case errors.Is(err, errRobots):
 		return leftOut("blocked by robots.txt"), false, 0
+	case errors.As(err, new(unruled)):
+		return failed(err.Error()), false, 0
 	case err != nil:
 		return failed(short(err, d.Address)), !errors.Is(err, gather.ErrTooLarge), 0
 	case p.Status == http.StatusNotModified:

@@ -27,7 +27,12 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 	for n := 1; ; n++ {
 		var again bool
 		var wait time.Duration
-		o, again, wait = k.fetch(ctx, d)
+		if why := k.silence.down(d.Address); why != "" {
+			o, again = failed("not tried: "+why), false
+		} else {
+			o, again, wait = k.fetch(ctx, d)
+			again = k.listenFor(ctx, d.Address, o) && again
+		}
 		o.Attempts = d.Attempts + n
 		if ctx.Err() != nil {
 			return nil // stays waiting
@@ -43,18 +48,39 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 			return nil
 		}
 	}
+	if o.State == store.Failed {
+		k.mu.Lock()
+		k.failed[o.Reason]++
+		k.mu.Unlock()
+	}
+	reached := true
 	if d.Version != "" && o.State == store.Failed && o.Status != http.StatusNotFound && o.Status != http.StatusGone {
 		// A page that could not be reached today is no page that is gone.
+		reached = false
 		o = store.Outcome{State: store.Unchanged, Reason: "not reached when last visited: " + o.Reason, Status: o.Status, Attempts: o.Attempts}
 	}
 	k.fetched.Add(1)
 	o.Cap, o.ReadBy = k.pages, extract.Version
-	o, err := k.ga.store.Finish(ctx, d, k.src, o)
-	if err != nil {
-		if ctx.Err() != nil {
-			return nil
-		}
+	err := k.keep(ctx, d, &o, reached)
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
+}
+
+// keep stores what came of a page. What would change a document that is in waits until the visit has ended; see settle.
+func (k *crawl) keep(ctx context.Context, d store.Document, o *store.Outcome, reached bool) error {
+	if d.Stands() && o.State != store.Unchanged {
+		return k.ga.store.Hold(ctx, d, k.src, *o)
+	}
+	var err error
+	if *o, err = k.ga.store.Finish(ctx, d, k.src, *o); err != nil {
 		return err
+	}
+	if d.Stands() && reached { // as it was: whatever was seen in its place before
+		if err := k.ga.store.Drop(ctx, d.ID); err != nil {
+			return err
+		}
 	}
 	if o.State == store.Unchanged {
 		o.Title, o.Words, o.Hash = d.Title, d.Words, d.Version
@@ -65,13 +91,8 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 			o.State, o.Reason = d.State, d.Reason
 		}
 	}
-	now := d
-	now.State, now.Reason, now.Title, now.Status, now.Words, now.Version = o.State, o.Reason, o.Title, o.Status, o.Words, o.Hash
-	if o.Address != "" {
-		now.Address = o.Address
-	}
 	k.mu.Lock()
-	k.events = append(k.events, indexing.DocumentView(now))
+	k.events = append(k.events, indexing.DocumentView(after(d, *o)))
 	if o.State == store.Fetched && d.Choice == store.Taken {
 		k.behind++
 	}
@@ -80,6 +101,13 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 }
 
 var errRobots = errors.New("blocked by robots.txt")
+
+// unruled is the refusal to fetch from a host whose robots.txt cannot be reached: nobody knows what it allows (RFC 9309, section 2.3.1.4).
+type unruled struct{ host, why string }
+
+func (u unruled) Error() string {
+	return "the robots.txt of " + u.host + " cannot be reached (" + u.why + "), so nothing is fetched from there"
+}
 
 func failed(reason string) store.Outcome { return store.Outcome{State: store.Failed, Reason: reason} }
 
@@ -94,6 +122,9 @@ func (k *crawl) may(ctx context.Context, address string) error {
 	u, err := url.Parse(address)
 	if err != nil {
 		return err
+	}
+	if r.Unreachable != "" {
+		return unruled{u.Host, r.Unreachable}
 	}
 	if !r.Allows(u.RequestURI()) {
 		return errRobots
@@ -163,11 +194,14 @@ func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, a
 	}
 	p, err := k.fetcher.GetIf(ctx, d.Address, gather.MaxBody, conditions, func(at string) error { return k.step(ctx, d, at) })
 	var on leads
+	var without unruled
 	switch {
 	case errors.As(err, &on):
 		return leftOut(on.Error()), false, 0
 	case errors.Is(err, errRobots):
 		return leftOut("blocked by robots.txt"), false, 0
+	case errors.As(err, &without):
+		return failed(without.Error()), false, 0
 	case errors.Is(err, gather.ErrTooLarge), errors.Is(err, gather.ErrLoop), errors.Is(err, gather.ErrPrivate):
 		return failed(short(err, d.Address)), false, 0
 	case err != nil:
@@ -290,7 +324,7 @@ func (k *crawl) clips(ctx context.Context, d store.Document, o *store.Outcome, b
 				continue
 			}
 			if err := k.may(ctx, l.Address); err != nil {
-				if errors.Is(err, errRobots) {
+				if errors.Is(err, errRobots) || errors.As(err, new(unruled)) {
 					continue
 				}
 				return err

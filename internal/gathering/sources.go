@@ -36,6 +36,9 @@ type Source struct {
 	Notices   []string             `json:"notices" doc:"What the last visit has to say" nullable:"false"`
 	States    map[string]int       `json:"states" doc:"Documents by state; found: fetched, and nobody has chosen yet"`
 	CreatedAt string               `json:"createdAt"`
+	Held      *Loss                `json:"held,omitempty" doc:"What the guard against loss holds back until a person decides"`
+	Trouble   string               `json:"trouble" doc:"What kept the last visit from reaching the source; empty when nothing did"`
+	TroubleAt string               `json:"troubleAt" doc:"Since which visit"`
 }
 
 func (ga *Gatherer) sourceView(ctx context.Context, s store.Source) (Source, error) {
@@ -47,7 +50,15 @@ func (ga *Gatherer) sourceView(ctx context.Context, s store.Source) (Source, err
 	if err != nil {
 		return Source{}, err
 	}
-	v := Source{s.ID, s.Kind, s.Address, s.Name, s.Audience, indexing.MarksOf(s.Marks), set, s.Schedule, s.NextAt, s.VisitedAt, s.Chosen, []string{}, states, s.CreatedAt}
+	held, err := lossSeen(s)
+	if err != nil {
+		return Source{}, err
+	}
+	v := Source{
+		ID: s.ID, Kind: s.Kind, Address: s.Address, Name: s.Name, Audience: s.Audience, Marks: indexing.MarksOf(s.Marks), Settings: set,
+		Schedule: s.Schedule, NextAt: s.NextAt, VisitedAt: s.VisitedAt, Chosen: s.Chosen, Notices: []string{}, States: states, CreatedAt: s.CreatedAt,
+		Held: held, Trouble: s.Trouble, TroubleAt: s.TroubleSince,
+	}
 	if err := json.Unmarshal([]byte(s.Notices), &v.Notices); err != nil {
 		return v, fmt.Errorf("read the notices of source %s: %w", s.Address, err)
 	}
@@ -128,8 +139,8 @@ func (ga *Gatherer) AddSource(ctx context.Context, corpus string, n NewSource) (
 	if err != nil {
 		return Source{}, job.Job{}, err
 	}
-	if set := n.Settings; set.PageCap < 0 || set.PageCap > 100_000 || set.Delay < 0 || set.Delay > 600_000 || set.Depth < 0 || set.RenderCap < 0 {
-		return Source{}, job.Job{}, fault.Input("a page cap goes to 100,000, a delay to 600,000 milliseconds, and neither they nor a depth are negative")
+	if err := checkSettings(n.Settings); err != nil {
+		return Source{}, job.Job{}, err
 	}
 	s, err := ga.store.AddSource(ctx, c.ID, n.Kind, n.Address, n.Audience, n.Settings)
 	if err != nil {
@@ -152,6 +163,17 @@ func (ga *Gatherer) AddSource(ctx context.Context, corpus string, n NewSource) (
 	}
 	v, err := ga.sourceView(ctx, s)
 	return v, j, err
+}
+
+// checkSettings refuses settings of a source that are out of bounds.
+func checkSettings(set store.SourceSettings) error {
+	if set.PageCap < 0 || set.PageCap > 100_000 || set.Delay < 0 || set.Delay > 600_000 || set.Depth < 0 || set.RenderCap < 0 {
+		return fault.Input("a page cap goes to 100,000, a delay to 600,000 milliseconds, and neither they nor a depth are negative")
+	}
+	if set.LossShare < 0 || set.LossShare > 100 || set.LossLeast < 0 {
+		return fault.Input("the share of a loss is 0 to 100 percent, and its least number of documents is not negative")
+	}
+	return nil
 }
 
 // AddSite adds a site by its start address and queues its gathering.
@@ -265,6 +287,9 @@ func (ga *Gatherer) ChangeSource(ctx context.Context, corpus, id string, ch Sour
 		s.Schedule, s.NextAt = *ch.Schedule, ga.nextVisit(*ch.Schedule)
 	}
 	if ch.Settings != nil {
+		if err := ga.checkChange(s, ch.Settings); err != nil {
+			return Source{}, err
+		}
 		if s.Raw, err = rawOf(*ch.Settings); err != nil {
 			return Source{}, err
 		}
@@ -279,6 +304,18 @@ func (ga *Gatherer) ChangeSource(ctx context.Context, corpus, id string, ch Sour
 	}
 	event.Tell(ctx, ga.events, event.Source, s.Corpus, event.SourceBody{ID: s.ID})
 	return ga.sourceView(ctx, s)
+}
+
+// checkChange checks new settings of a source as those of a new one are. The addresses of a list are read anew.
+func (ga *Gatherer) checkChange(s store.Source, set *store.SourceSettings) error {
+	if err := checkSettings(*set); err != nil {
+		return err
+	}
+	if s.Kind == store.KindUpload || s.Kind == store.KindText || s.Kind == store.KindPairs || s.Kind == store.KindFolder {
+		return nil
+	}
+	_, err := addressOf(s.Kind, s.Address, set)
+	return err
 }
 
 // takeIn indexes what waits for it, and takes out what has gone.

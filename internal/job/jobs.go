@@ -84,6 +84,9 @@ var (
 	errPaused    = errors.New("paused by the user")
 )
 
+// WasCancelled reports whether a job's context ended because a person cancelled the job.
+func WasCancelled(ctx context.Context) bool { return errors.Is(context.Cause(ctx), errCancelled) }
+
 // Run takes queued jobs until the app closes: one at a time for each corpus.
 func (q *Queue) Run(life context.Context) {
 	var jobs sync.WaitGroup

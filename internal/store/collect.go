@@ -46,7 +46,8 @@ func (s *Store) DeleteRuns(ctx context.Context, ids []string) error {
 func (s *Store) Orphans(ctx context.Context, before string) ([]string, error) {
 	var out []string
 	return out, s.list(ctx, &out, "list versions without a document", `SELECT hash FROM versions v
-		WHERE v.created_at < ? AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = v.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = v.hash)`, before)
+		WHERE v.created_at < ? AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = v.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = v.hash)
+		AND NOT EXISTS (SELECT 1 FROM held h WHERE v.hash IN (h.hash, h.refused))`, before)
 }
 
 // CitedVersions calls found with every document version that a stored reply, the result of a run, or what a run tried refers to.
@@ -106,7 +107,8 @@ func (s *Store) DeleteVersions(ctx context.Context, hashes []string, before stri
 	return s.write(ctx, "delete document versions", func(tx *sqlx.Tx) error {
 		for _, h := range hashes {
 			if _, err := tx.ExecContext(ctx, `DELETE FROM versions WHERE hash = ? AND created_at < ?
-				AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = hash)`, h, before); err != nil {
+				AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = versions.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = versions.hash)
+				AND NOT EXISTS (SELECT 1 FROM held x WHERE versions.hash IN (x.hash, x.refused))`, h, before); err != nil {
 				return err
 			}
 		}

@@ -151,7 +151,7 @@ func (s *Store) Departed(ctx context.Context, corpus string) ([]string, error) {
 }
 
 // Finish stores what came of fetching d: its state, its new version and the addresses found on it, in one transaction.
-// When the text is that of another document of the same corpus, or the address it was moved to is known, d is left out.
+// When the text is that of another document of the same corpus and audience, or the address it was moved to is known, d is left out.
 func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (Outcome, error) {
 	err := s.write(ctx, "store "+d.Address, func(tx *sqlx.Tx) error {
 		if o.State == Unchanged {
@@ -173,7 +173,8 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 		}
 		if o.Content != nil {
 			var same []string
-			if err := tx.SelectContext(ctx, &same, `SELECT address FROM documents WHERE corpus_id = ? AND version = ? AND id <> ? AND state IN ('fetched', 'indexed', 'unchanged') LIMIT 1`, d.Corpus, o.Hash, d.ID); err != nil {
+			if err := tx.SelectContext(ctx, &same, `SELECT d.address FROM documents d JOIN sources s ON s.id = d.source_id WHERE d.corpus_id = ? AND d.version = ? AND d.id <> ? AND d.state IN ('fetched', 'indexed', 'unchanged')
+				AND CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END = ? LIMIT 1`, d.Corpus, o.Hash, d.ID, d.Audience); err != nil {
 				return err
 			}
 			if len(same) > 0 {

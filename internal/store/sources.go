@@ -39,6 +39,11 @@ type Source struct {
 	Chosen    bool   `db:"chosen"`
 	Notices   string `db:"notices"`
 	CreatedAt string `db:"created_at"`
+
+	HeldSince    string `db:"held_since"`    // since when changes wait for a person; "" when none do
+	HeldWhy      string `db:"held_why"`      // JSON: what the guard against loss saw
+	Trouble      string `db:"trouble"`       // what kept the last visit from reaching the source
+	TroubleSince string `db:"trouble_since"` // since which visit
 }
 
 // SourceSettings say how a source is gathered.
@@ -54,6 +59,8 @@ type SourceSettings struct {
 	Render       string   `json:"render,omitempty" enum:"never,empty,always," doc:"Whether pages are opened in a browser: never, when one comes back empty, always; never when not given"`
 	RenderCap    int      `json:"renderCap,omitempty" doc:"The most pages to open in a browser in one visit; 0 stands for 200"`
 	Addresses    []string `json:"addresses,omitempty" doc:"The addresses of an address list" nullable:"false"`
+	LossShare    int      `json:"lossShare,omitempty" minimum:"0" maximum:"100" doc:"Percent of its documents that one visit may take away before a person is asked; 0 stands for 20"`
+	LossLeast    int      `json:"lossLeast,omitempty" minimum:"0" doc:"The fewest documents that count as such a loss, unless they are all there is; 0 stands for 5"`
 }
 
 // Settings reads the source's settings.

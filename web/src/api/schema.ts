@@ -1295,6 +1295,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/sources/{source}/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the documents whose changes wait for a person, because one visit would take away too much */
+        get: operations["listHeld"];
+        put?: never;
+        /** Keep the old versions of what is held back, or make the changes; this once */
+        post: operations["decideHeld"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/sources/{source}/pages": {
         parameters: {
             query?: never;
@@ -1999,6 +2017,11 @@ export interface components {
              * @description Documents that were found and nobody has chosen yet
              */
             found: number;
+            /**
+             * Format: int64
+             * @description Sources whose last visit would have taken away too much: a person decides
+             */
+            held: number;
             id: string;
             lastRun?: components["schemas"]["RunFigures"];
             /**
@@ -2064,6 +2087,13 @@ export interface components {
             sources?: {
                 [key: string]: components["schemas"]["ChunkSettings"];
             };
+        };
+        DecideHeldRequest: {
+            /**
+             * @description keep stays with the old versions for as long as the changes are these; take makes the changes
+             * @enum {string}
+             */
+            decision: "keep" | "take";
         };
         DiagnoseAlteration: {
             /** @description Entries more */
@@ -2634,6 +2664,12 @@ export interface components {
             kind: "figure" | "name" | "negation" | "opposite" | "deed" | "subject";
             said: string;
         };
+        HeldDocument: {
+            address: string;
+            id: string;
+            /** @description What the visit saw in its place */
+            what: string;
+        };
         ImportedSet: {
             columns: string[];
             /**
@@ -2738,6 +2774,22 @@ export interface components {
             version: string;
             /** @description repeats, section, or filter: and the field that held it back */
             why: string;
+        };
+        Loss: {
+            /**
+             * Format: int64
+             * @description Documents that would go
+             */
+            lost: number;
+            /**
+             * Format: int64
+             * @description Documents that are in
+             */
+            of: number;
+            /** @description What the visit saw in their place, the commonest first */
+            saw: components["schemas"]["Saw"][];
+            /** @description When the guard first saw it */
+            since: string;
         };
         MeasureInterval: {
             /** Format: double */
@@ -3776,6 +3828,11 @@ export interface components {
             method: components["schemas"]["Method"];
             rebuild?: components["schemas"]["Job"];
         };
+        Saw: {
+            /** Format: int64 */
+            count: number;
+            what: string;
+        };
         Search: {
             /** @description How replies are made */
             answer?: components["schemas"]["AnswerSettings"];
@@ -3843,6 +3900,8 @@ export interface components {
             /** @description A person has chosen among what was found */
             chosen: boolean;
             createdAt: string;
+            /** @description What the guard against loss holds back until a person decides */
+            held?: components["schemas"]["Loss"];
             id: string;
             /** @enum {string} */
             kind: "site" | "sitemap" | "list" | "feed" | "upload" | "folder" | "text" | "pairs";
@@ -3860,6 +3919,10 @@ export interface components {
             states: {
                 [key: string]: number;
             };
+            /** @description What kept the last visit from reaching the source; empty when nothing did */
+            trouble: string;
+            /** @description Since which visit */
+            troubleAt: string;
             /** @description End of the last whole visit; empty before the first */
             visitedAt: string;
         };
@@ -3895,6 +3958,16 @@ export interface components {
             exclude?: string[];
             /** @description Path patterns of what to take in, * for anything and $ for the end; none stands for all */
             include?: string[];
+            /**
+             * Format: int64
+             * @description The fewest documents that count as such a loss, unless they are all there is; 0 stands for 5
+             */
+            lossLeast?: number;
+            /**
+             * Format: int64
+             * @description Percent of its documents that one visit may take away before a person is asked; 0 stands for 20
+             */
+            lossShare?: number;
             /**
              * @description What becomes of pages found after the choice: ask, take in, leave out; ask when not given
              * @enum {string}
@@ -7246,6 +7319,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Chosen"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listHeld: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldDocument"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    decideHeld: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideHeldRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Error */

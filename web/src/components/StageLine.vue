@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import type { Schema } from '@/api/client'
 import { count, percent } from '@/api/words'
 import { stageOf, stages, type StageKey } from '@/router'
 import { useCorpus } from '@/stores/corpus'
@@ -17,6 +18,13 @@ interface Telling {
   alert?: string
 }
 
+/** What needs a person first: changes held back, then pages to choose, then failures. */
+function gatherAlert(c: Schema['Corpus']): string | undefined {
+  if (c.held > 0) return c.held === 1 ? 'a source to decide on' : `${count(c.held)} sources to decide on`
+  if (c.found > 0) return `${count(c.found)} to choose`
+  return c.failed > 0 ? `${count(c.failed)} failed` : undefined
+}
+
 const figures = computed<Record<StageKey, Telling>>(() => {
   const c = corpus.current
   const none = { value: '–', unit: '' }
@@ -28,7 +36,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
     gather: {
       value: count(c.documents),
       unit: 'in',
-      alert: c.found > 0 ? `${count(c.found)} to choose` : c.failed > 0 ? `${count(c.failed)} failed` : undefined,
+      alert: gatherAlert(c),
     },
     shape: { value: count(c.chunks), unit: 'chunks', alert: c.stale ? 'not applied' : undefined },
     find: run ? { value: percent(run.hit5), unit: 'hit@5' } : { value: '–', unit: 'no run yet' },

@@ -6,6 +6,7 @@ import ConnectionForm from '@/components/ConnectionForm.vue'
 import { useCorpus } from '@/stores/corpus'
 import AddFiles from './AddFiles.vue'
 import AddPairs from './AddPairs.vue'
+import WebSettings from './WebSettings.vue'
 import { kinds, schedules, useSources, type Source } from './store'
 
 const corpus = useCorpus()
@@ -35,16 +36,11 @@ const hints: Record<Source['kind'], string> = {
 
 const address = ref('')
 const addresses = ref('')
-const include = ref('')
-const exclude = ref('')
-const depth = ref(0)
-const pageCap = ref(0)
-const delay = ref(0)
+const web = ref<Schema['SourceSettings']>({})
 const choose = ref(true)
 const allowPrivate = ref(false)
 const schedule = ref<Source['schedule']>('hand')
 const audience = ref('public')
-const render = ref<'never' | 'empty' | 'always'>('never')
 const title = ref('')
 const text = ref('')
 const adding = ref(false)
@@ -73,7 +69,6 @@ async function add(): Promise<void> {
       )
       return `${d.title}: ${d.state}${d.reason === '' ? '' : `, ${d.reason}`}`
     }
-    const web = kind.value !== 'folder'
     added = await ok(
       api.POST('/api/corpora/{corpus}/sources', {
         params: { path },
@@ -82,19 +77,15 @@ async function add(): Promise<void> {
           address: kind.value === 'list' ? undefined : address.value.trim(),
           schedule: schedule.value,
           audience: audience.value,
-          settings: web
-            ? {
-                allowPrivate: allowPrivate.value,
-                choose: choose.value,
-                include: lines(include.value),
-                exclude: lines(exclude.value),
-                depth: depth.value,
-                pageCap: pageCap.value,
-                delay: delay.value,
-                render: render.value,
-                addresses: kind.value === 'list' ? lines(addresses.value) : [],
-              }
-            : {},
+          settings:
+            kind.value === 'folder'
+              ? {}
+              : {
+                  ...web.value,
+                  allowPrivate: allowPrivate.value,
+                  choose: choose.value,
+                  addresses: kind.value === 'list' ? lines(addresses.value) : [],
+                },
         },
       }),
     )
@@ -167,42 +158,7 @@ async function add(): Promise<void> {
             {{ more ? 'Fewer settings' : 'More settings: patterns, depth, pace, browser' }}
           </button>
         </p>
-        <div v-if="more && kind !== 'folder'" class="grid">
-          <label class="field">
-            <span class="label">Include only</span>
-            <ElInput v-model="include" type="textarea" :rows="3" placeholder="/travel/*" class="mono" />
-          </label>
-          <label class="field">
-            <span class="label">Exclude</span>
-            <ElInput v-model="exclude" type="textarea" :rows="3" placeholder="/basket" class="mono" />
-          </label>
-          <p class="hint wide">
-            Path patterns, one a line: * stands for anything, $ for the end; without $ the path may go on.
-          </p>
-          <label class="field">
-            <span class="label">Most links from the start</span>
-            <ElInputNumber v-model="depth" :min="0" :max="100" />
-            <span class="hint">0 for any number</span>
-          </label>
-          <label class="field">
-            <span class="label">Most pages</span>
-            <ElInputNumber v-model="pageCap" :min="0" :max="100000" :step="500" />
-            <span class="hint">0 for 5,000</span>
-          </label>
-          <label class="field">
-            <span class="label">Milliseconds between requests</span>
-            <ElInputNumber v-model="delay" :min="0" :max="600000" :step="250" />
-            <span class="hint">0 for 1,000; none on this machine</span>
-          </label>
-          <label class="field">
-            <span class="label">Run page scripts</span>
-            <ElSelect v-model="render" class="short" aria-label="Run page scripts">
-              <ElOption value="never" label="never" />
-              <ElOption value="empty" label="when one comes back empty" />
-              <ElOption value="always" label="always" />
-            </ElSelect>
-          </label>
-        </div>
+        <WebSettings v-if="more && kind !== 'folder'" v-model="web" />
       </template>
       <ElButton type="primary" native-type="submit" :loading="adding" :disabled="!ready">{{
         kind === 'text' ? 'Take in' : kind === 'folder' ? 'Watch folder' : choose ? 'Find pages' : 'Gather'
@@ -248,14 +204,5 @@ async function add(): Promise<void> {
 }
 .short {
   width: 210px;
-}
-.grid {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
-}
-.wide {
-  grid-column: 1 / -1;
-  margin: -8px 0 0;
 }
 </style>

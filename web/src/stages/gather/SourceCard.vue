@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import TextEntry from '@/components/TextEntry.vue'
+import HeldBack from './HeldBack.vue'
+import WebSettings from './WebSettings.vue'
 import { computed, ref } from 'vue'
 import { count, moment } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
@@ -34,8 +36,18 @@ function mark(m: string, on: boolean): void {
   void sources.change(props.source, { marks: (on ? [...marks, m] : marks) as Source['marks'] })
 }
 
-function render(v: string): void {
-  void sources.change(props.source, { settings: { ...props.source.settings, render: v as 'never' } })
+const web = computed({
+  get: () => props.source.settings,
+  set: (settings) => void sources.change(props.source, { settings }),
+})
+const isWeb = computed(() => ['site', 'sitemap', 'list', 'feed'].includes(props.source.kind))
+
+function saveAddresses(typed: string): void {
+  const addresses = typed
+    .split('\n')
+    .map((l) => l.trim())
+    .filter((l) => l !== '')
+  void sources.change(props.source, { settings: { ...props.source.settings, addresses } })
 }
 </script>
 
@@ -60,6 +72,13 @@ function render(v: string): void {
         ><b>{{ count(n('found')) }} found</b>: choose what to take in</RouterLink
       >
     </p>
+    <HeldBack v-if="source.held" :source="source" :loss="source.held" :busy="busy" />
+    <p v-if="source.trouble !== ''" class="bad small">
+      Last visit: {{ source.trouble
+      }}<template v-if="source.troubleAt !== '' && source.troubleAt !== source.visitedAt"
+        >; so since <span :title="moment(source.troubleAt).zone">{{ moment(source.troubleAt).text }}</span></template
+      >
+    </p>
     <p v-for="t in source.notices" :key="t" class="caution small">{{ t }}</p>
     <p v-if="kind.visited" class="muted small">
       <template v-if="source.visitedAt !== ''"
@@ -72,7 +91,7 @@ function render(v: string): void {
     <div class="row">
       <button v-if="kind.visited" class="linkish" :disabled="busy" @click="sources.visit(source)">Visit now</button>
       <RouterLink
-        v-if="['site', 'sitemap', 'list', 'feed'].includes(source.kind) && n('found') === 0"
+        v-if="isWeb && n('found') === 0"
         :to="{ name: 'choose', params: { corpus: corpus.name, source: source.id } }"
         >Choose pages</RouterLink
       >
@@ -128,18 +147,14 @@ function render(v: string): void {
           >{{ markWords[m]?.name }}</ElCheckbox
         >
       </fieldset>
-      <label v-if="kind.visited && source.kind !== 'folder'" class="field">
-        <span class="label">Run page scripts</span>
-        <ElSelect
-          :model-value="source.settings.render || 'never'"
-          aria-label="Run page scripts"
-          @change="(v: string) => render(v)"
-        >
-          <ElOption value="never" label="never" />
-          <ElOption value="empty" label="when one comes back empty" />
-          <ElOption value="always" label="always" />
-        </ElSelect>
+      <label v-if="source.kind === 'list'" class="field">
+        <span class="label">Addresses</span>
+        <TextEntry :text="(source.settings.addresses ?? []).join('\n')" lines @take="saveAddresses" />
       </label>
+      <template v-if="isWeb">
+        <WebSettings v-model="web" />
+        <p class="hint">They hold from the next visit on.</p>
+      </template>
       <div class="row">
         <button v-if="!removing" class="linkish bad" @click="removing = true">Remove this source</button>
         <template v-else>

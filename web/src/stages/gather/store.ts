@@ -87,6 +87,15 @@ export const useSources = defineStore('sources', () => {
     })
   }
 
+  /** Settles what the guard against loss holds back. */
+  function decide(s: Source, decision: 'keep' | 'take'): Promise<boolean> {
+    return attempt(async () => {
+      const path = { corpus: corpus.name, source: s.id }
+      await ok(api.POST('/api/corpora/{corpus}/sources/{source}/held', { params: { path }, body: { decision } }))
+      return undefined
+    })
+  }
+
   function remove(s: Source): Promise<boolean> {
     return attempt(async () => {
       const path = { corpus: corpus.name, source: s.id }
@@ -95,5 +104,5 @@ export const useSources = defineStore('sources', () => {
     })
   }
 
-  return { all, problem, told, attempt, load, change, visit, remove }
+  return { all, problem, told, attempt, load, change, visit, decide, remove }
 })
