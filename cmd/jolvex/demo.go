@@ -113,7 +113,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 	if err := errors.Join(g.site(ctx, home, &told), chooseDemo(ctx, &g), handOver(ctx, cl)); err != nil {
 		return err
 	}
-	if err := g.encoded(ctx, &told); err != nil {
+	if err := g.through(ctx); err != nil {
 		return err
 	}
 	var saved api.Saved

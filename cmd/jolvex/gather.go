@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"net/http"
 	"net/url"
 	"os"
@@ -13,9 +14,11 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 
 	"jolvex/core/extract"
 	"jolvex/internal/api"
@@ -37,7 +40,8 @@ func gatherCommand(s *settings) *cobra.Command {
 folder - and takes in each file or every file of a folder that can be read: HTML, Markdown, text, CSV, JSON, DOCX, ODT,
 PPTX, XLSX, EPUB, and captions as WebVTT, SubRip or TTML. The corpus is made when it is missing. The command ends when everything is indexed and the sentence encoder has read it; with --no-encode it ends once
 everything can be found, and the encoder goes on whenever the data folder is open. What failed is told with its reason and
-can be tried again by the same command.`,
+can be tried again by the same command. It ends with code 1 when nothing came in, or when a site could not be reached or would
+have lost much of what it had.`,
 		Example: `  jolvex gather --corpus support https://www.example.org/
   jolvex gather --corpus support guide.md faq.html notes/
   jolvex gather --corpus staging --allow-private http://127.0.0.1:8080/`,
@@ -91,12 +95,22 @@ func (g *gatherer) ensure(ctx context.Context) error {
 
 // gathered is what the command tells at its end.
 type gathered struct {
-	Corpus  string              `json:"corpus"`
-	States  map[string]int      `json:"states"`
-	Chunks  int                 `json:"chunks"`
-	Failed  []indexing.Document `json:"failed"`
-	Seconds float64             `json:"seconds"`
-	Waited  []string            `json:"waitedFor"`
+	Corpus   string              `json:"corpus"`
+	States   map[string]int      `json:"states"`
+	Chunks   int                 `json:"chunks"`
+	Failed   []indexing.Document `json:"failed"`
+	Seconds  float64             `json:"seconds"`
+	Sources  []visited           `json:"sources"` // what was visited
+	Files    int                 `json:"files"`   // that were handed over
+	Problems []string            `json:"problems"`
+}
+
+// visited is what came of a site.
+type visited struct {
+	Address   string   `json:"address"`
+	Documents int      `json:"documents"` // that can be found
+	Failed    int      `json:"failed"`
+	Notices   []string `json:"notices"`
 }
 
 func (g *gatherer) all(ctx context.Context, targets []string) error {
@@ -104,7 +118,8 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 	if err := g.ensure(ctx); err != nil {
 		return err
 	}
-	out := gathered{Corpus: g.corpus, Failed: []indexing.Document{}, Waited: []string{}}
+	out := gathered{Corpus: g.corpus, Failed: []indexing.Document{}, Sources: []visited{}, Problems: []string{}}
+	var files []string
 	for _, t := range targets {
 		var err error
 		info, statErr := os.Stat(t)
@@ -112,9 +127,12 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 		case strings.HasPrefix(t, "http://") || strings.HasPrefix(t, "https://"):
 			err = g.site(ctx, t, &out)
 		case statErr == nil && info.IsDir():
-			err = g.folder(ctx, t, &out)
+			before := len(files)
+			if files, err = filesUnder(t, files); err == nil && len(files) == before {
+				out.Problems = append(out.Problems, t+": no file in it can be read")
+			}
 		case statErr == nil:
-			err = g.file(ctx, t, &out)
+			files = append(files, t)
 		case errors.Is(statErr, fs.ErrNotExist) && !strings.Contains(t, "/") && strings.Contains(t, ".") && !slices.Contains(extract.Endings(), strings.ToLower(filepath.Ext(t))):
 			err = g.site(ctx, "https://"+t+"/", &out)
 		default:
@@ -124,32 +142,35 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 			return err
 		}
 	}
-	if !g.quick {
-		if err := g.encoded(ctx, &out); err != nil {
-			return err
-		}
+	if err := g.files(ctx, files, &out); err != nil {
+		return err
+	}
+	if err := g.through(ctx); err != nil {
+		return err
 	}
 	return g.report(ctx, &out, began)
 }
 
-// encoded waits until the sentence encoder has read what was taken in.
-func (g *gatherer) encoded(ctx context.Context, out *gathered) error {
-	var jobs []job.Job
-	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "jobs"), nil, &jobs); err != nil {
-		return err
-	}
-	for _, j := range jobs {
-		if j.Kind != job.Encode || j.State != "queued" && j.State != "running" {
-			continue
+// through waits until everything that came in is indexed and checked and, unless that is not wanted, the sentence encoder has read it. Each
+// job is waited for by its own number; what they queue is waited for as well.
+func (g *gatherer) through(ctx context.Context) error {
+	steps := map[string]string{job.Gather: "fetched: %d of %d pages", job.TakeIn: "indexed: %d of %d files", job.Rebuild: "indexed: %d of %d documents", job.Check: "checked: %d of %d documents", job.Encode: "encoder: %d of %d chunks"}
+	for {
+		var jobs []job.Job
+		if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "jobs"), nil, &jobs); err != nil {
+			return err
 		}
-		done, err := g.cl.follow(ctx, g.corpus, j.ID, g.counter("encoder: %d of %d chunks"))
+		at := slices.IndexFunc(jobs, func(j job.Job) bool {
+			return steps[j.Kind] != "" && (j.State == "queued" || j.State == "running") && (j.Kind != job.Encode || !g.quick)
+		})
+		if at < 0 {
+			return nil
+		}
+		if _, err := g.cl.follow(ctx, g.corpus, jobs[at].ID, g.counter(steps[jobs[at].Kind])); err != nil {
+			return fmt.Errorf("%s: %w", jobs[at].Kind, err)
+		}
 		g.say("\n")
-		if err != nil {
-			return fmt.Errorf("encode: %w", err)
-		}
-		out.Waited = append(out.Waited, fmt.Sprintf("the sentence encoder: %d chunks read", done.Total))
 	}
-	return nil
 }
 
 // counter tells each new step of a job on one line.
@@ -179,17 +200,37 @@ func (g *gatherer) site(ctx context.Context, address string, out *gathered) erro
 	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sources"), gathering.NewSource{Kind: store.KindSite, Address: address, Settings: g.set}, &added); err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)
 	}
-	j, err := g.cl.follow(ctx, g.corpus, added.Job.ID, g.counter(address+": %d of %d pages"))
+	_, err := g.cl.follow(ctx, g.corpus, added.Job.ID, g.counter(address+": %d of %d pages"))
 	g.say("\n")
 	if err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)
 	}
-	out.Waited = append(out.Waited, fmt.Sprintf("%s: %d pages fetched and indexed", address, j.Done))
+	var sources []gathering.Source
+	if err := g.cl.call(ctx, http.MethodGet, corpusPath(g.corpus, "sources"), nil, &sources); err != nil {
+		return err
+	}
+	for _, s := range sources {
+		if s.ID != added.Source.ID {
+			continue
+		}
+		in := s.States[store.Indexed] + s.States[store.Unchanged]
+		out.Sources = append(out.Sources, visited{s.Address, in, s.States[store.Failed], s.Notices})
+		switch {
+		case s.Held != nil:
+			out.Problems = append(out.Problems, fmt.Sprintf("%s: %d of %d documents would go (%s); the old versions stay until a person decides, on the source's card in Gather",
+				s.Address, s.Held.Lost, s.Held.Of, s.Held.Saw[0].What))
+		case s.Trouble != "":
+			out.Problems = append(out.Problems, s.Address+": "+s.Trouble)
+		case in == 0 && s.States[store.Found] == 0:
+			out.Problems = append(out.Problems, s.Address+": nothing came in")
+		}
+	}
 	return nil
 }
 
-func (g *gatherer) folder(ctx context.Context, dir string, out *gathered) error {
-	return filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+// filesUnder adds the files of a folder that can be read to a list.
+func filesUnder(dir string, files []string) ([]string, error) {
+	err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
@@ -197,29 +238,68 @@ func (g *gatherer) folder(ctx context.Context, dir string, out *gathered) error 
 			return filepath.SkipDir
 		}
 		if d.Type().IsRegular() && slices.Contains(extract.Endings(), strings.ToLower(filepath.Ext(path))) {
-			return g.file(ctx, path, out)
+			files = append(files, path)
 		}
 		return nil
 	})
+	return files, err
 }
 
-func (g *gatherer) file(ctx context.Context, path string, out *gathered) error {
+// filesAtOnce is how many files are sent at a time.
+const filesAtOnce = 4
+
+// files hands files over. They go into the index together; see through.
+func (g *gatherer) files(ctx context.Context, paths []string, out *gathered) error {
+	if len(paths) == 0 {
+		return nil
+	}
+	var mu sync.Mutex
+	refused, reasons := 0, map[string]int{}
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(filesAtOnce)
+	for _, path := range paths {
+		group.Go(func() error {
+			d, err := g.file(ctx, path)
+			if err != nil {
+				return err
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if out.Files++; d.State == store.Failed || d.State == store.LeftOut {
+				refused++
+				reasons[d.Reason]++
+				g.say("%s: %s %s\n", path, d.State, d.Reason)
+			} else if len(paths) <= 20 {
+				g.say("%s: taken in\n", path)
+			} else if out.Files%100 == 0 || out.Files == len(paths) {
+				g.say("\r%d of %d files", out.Files, len(paths))
+			}
+			return nil
+		})
+	}
+	err := group.Wait()
+	g.say("\n")
+	if err == nil && refused == len(paths) {
+		out.Problems = append(out.Problems, fmt.Sprintf("none of the files could be taken in: %s", slices.Sorted(maps.Keys(reasons))[0]))
+	}
+	return err
+}
+
+func (g *gatherer) file(ctx context.Context, path string) (indexing.Document, error) {
+	var d indexing.Document
 	f, err := os.Open(path)
 	if err != nil {
-		return err
+		return d, fmt.Errorf("take in %s: %w", path, err)
 	}
 	// One byte over the limit is enough for the file to be told as too large.
 	body, err := io.ReadAll(io.LimitReader(f, extract.MaxBytes+1))
 	if err := errors.Join(err, f.Close()); err != nil {
-		return err
+		return d, fmt.Errorf("take in %s: %w", path, err)
 	}
-	var d indexing.Document
-	if err := g.cl.call(ctx, http.MethodPut, corpusPath(g.corpus, "files")+"?name="+url.QueryEscape(filepath.ToSlash(path)), body, &d); err != nil {
-		return fmt.Errorf("take in %s: %w", path, err)
+	if err := g.cl.call(ctx, http.MethodPut, corpusPath(g.corpus, "files")+"?later=true&name="+url.QueryEscape(filepath.ToSlash(path)), body, &d); err != nil {
+		return d, fmt.Errorf("take in %s: %w", path, err)
 	}
-	g.say("%s: %s %s\n", path, d.State, d.Reason)
-	out.Waited = append(out.Waited, path+": "+d.State)
-	return nil
+	return d, nil
 }
 
 func (g *gatherer) report(ctx context.Context, out *gathered, began time.Time) error {
@@ -248,15 +328,35 @@ func (g *gatherer) report(ctx context.Context, out *gathered, began time.Time) e
 		if len(states) > 0 {
 			fmt.Println("also", strings.Join(states, ", "))
 		}
-		for _, w := range out.Waited {
-			fmt.Println("waited for", w)
+		for _, v := range out.Sources {
+			fmt.Printf("%s: %d documents, %d failed\n", v.Address, v.Documents, v.Failed)
+			for _, n := range v.Notices {
+				fmt.Printf("%s: %s\n", v.Address, n)
+			}
+		}
+		if out.Files > 0 {
+			fmt.Printf("%s handed over\n", plural(out.Files, "file", "files"))
 		}
 		for _, d := range list.Documents {
 			fmt.Printf("failed: %s: %s\n", d.Address, d.Reason)
 		}
 	}
-	if c.Documents == 0 {
+	for _, p := range out.Problems {
+		fmt.Fprintln(os.Stderr, "jolvex:", p)
+	}
+	if c.Documents == 0 || len(out.Problems) > 0 {
+		if c.Documents == 0 && len(out.Problems) == 0 {
+			fmt.Fprintln(os.Stderr, "jolvex: nothing came in")
+		}
 		return exitError{codeFailed}
 	}
 	return nil
+}
+
+// plural is a count with its noun.
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
 }

@@ -240,6 +240,7 @@ func (k *ranker) fuse() []Ranked {
 	numbers := union(lexical, dense)
 	out := make([]Ranked, len(numbers))
 	lex, den := make([]float64, len(numbers)), make([]float64, len(numbers))
+	unread := map[int]bool{} // chunks that wait for the embedder
 	for i, n := range numbers {
 		out[i] = Ranked{Number: n, Entry: k.view.Entry(n), Found: found[n], Cosine: -1}
 		for j, w := range k.reading.Searches {
@@ -256,10 +257,14 @@ func (k *ranker) fuse() []Ranked {
 			}
 			out[i].Cosine = max(out[i].Cosine, w.Weight*c)
 		}
+		if len(k.view.Vector(n)) == 0 {
+			unread[i], out[i].Cosine = true, 0
+		}
 		lex[i], den[i] = out[i].Lexical, out[i].Cosine
 	}
 	share := k.lib.share(s)
-	zl, zd := standard(lex), standard(den)
+	zl := standard(lex)
+	zd := standardOf(den, unread, zl)
 	a, b := scaled(zl, 1-share), scaled(zd, share)
 	if s.Fusion == ByRanks {
 		a, b = reciprocal(out, lex, den, lexical, dense, share)

@@ -29,6 +29,30 @@ func standard(xs []float64) []float64 {
 	return out
 }
 
+// standardOf gives the z-scores of those that are known. The others stand where another list has them: a chunk that the embedder has not read
+// yet is held to be as near in meaning as it is in words.
+func standardOf(xs []float64, unknown map[int]bool, otherwise []float64) []float64 {
+	if len(unknown) == 0 {
+		return standard(xs)
+	}
+	var known []float64
+	for i, x := range xs {
+		if !unknown[i] {
+			known = append(known, x)
+		}
+	}
+	z := standard(known)
+	out := make([]float64, len(xs))
+	for i := range xs {
+		if unknown[i] {
+			out[i] = otherwise[i]
+			continue
+		}
+		out[i], z = z[0], z[1:]
+	}
+	return out
+}
+
 func scaled(xs []float64, by float64) []float64 {
 	out := make([]float64, len(xs))
 	for i, x := range xs {

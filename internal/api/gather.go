@@ -257,6 +257,7 @@ func (h *handlers) handedOver(api huma.API) {
 		InCorpus
 		Name      string `query:"name" required:"true" doc:"File name; the same name replaces"`
 		Audience  string `query:"audience" doc:"Audience: public, staff, or group: and a name; as before, or public, when not given"`
+		Later     bool   `query:"later" doc:"It is one of many: they go into the index together, by a job, and not before this answers"`
 		MediaType string `header:"Content-Type"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	},
@@ -265,7 +266,7 @@ func (h *handlers) handedOver(api huma.API) {
 		if mt == "application/octet-stream" {
 			mt = ""
 		}
-		return reply(h.app.Gathering.UploadFor(ctx, in.Corpus, in.Audience, in.Name, mt, in.RawBody))
+		return reply(h.app.Gathering.TakeFile(ctx, in.Corpus, gathering.File{Name: in.Name, MediaType: mt, Audience: in.Audience, Body: in.RawBody, Later: in.Later}))
 	})
 	upload.RequestBody.Required = false // an empty file is a failed document with its reason, not a wrong request
 	huma.Register(api, raw(operation("uploadArchive", http.MethodPut, "/corpora/{corpus}/archives", "gather", "Take in the files of a zip archive"), gathering.MaxArchive+1),

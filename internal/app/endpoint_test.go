@@ -50,6 +50,7 @@ func TestEmbeddingsOfAnEndpoint(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, j, "another embedding is another index")
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	idle(t, a, "c")
 	assert.Equal(t, "endpoint", meaning(t, a))
 	ask := query.Question{Text: "How much does a dog cost?"}
 	r, err := a.Asking.Find(t.Context(), public, "c", ask, asking.Variant{})

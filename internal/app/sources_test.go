@@ -370,7 +370,7 @@ func TestAudiencesAreKeptApart(t *testing.T) {
 	a := fresh(t)
 	create(t, a, "c")
 	up := func(name, audience, text string) indexing.Document {
-		d, err := a.Gathering.UploadFor(t.Context(), "c", audience, name, "", []byte(text))
+		d, err := a.Gathering.TakeFile(t.Context(), "c", gathering.File{Name: name, Audience: audience, Body: []byte(text)})
 		require.NoError(t, err)
 		return d
 	}

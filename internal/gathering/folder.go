@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 
@@ -18,6 +19,8 @@ import (
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // mostFiles is how many files of a folder are taken in.
@@ -103,6 +106,41 @@ func filesOf(root string) (out []onDisk, shut []string, err error) {
 	return out, shut, nil
 }
 
+// Files of a folder are read some at a time, on all cores, and go into the index after some of those batches.
+const (
+	filesAtOnce  = 32
+	filesBatches = 30
+)
+
+// fileDue is a file that is to be read, with its document.
+type fileDue struct {
+	onDisk
+	doc store.Document
+}
+
+// filesKnown gives the documents of a folder by the keys of their files, made for those that have none yet.
+func (ga *Gatherer) filesKnown(ctx context.Context, src store.Source, files []onDisk) (map[string]store.Document, error) {
+	as := make([]store.Address, len(files))
+	for i, f := range files {
+		as[i] = store.Address{Key: f.key, Address: f.key}
+	}
+	const batch = 1000 // a longer transaction would hold everything else up
+	for from := 0; from < len(as); from += batch {
+		if _, err := ga.store.AddAddresses(ctx, src, 0, 2*mostFiles, as[from:min(from+batch, len(as))]); err != nil {
+			return nil, err
+		}
+	}
+	ds, err := ga.store.Pages(ctx, src.ID)
+	if err != nil {
+		return nil, err
+	}
+	have := make(map[string]store.Document, len(ds))
+	for _, d := range ds {
+		have[d.Key] = d
+	}
+	return have, nil
+}
+
 // gatherFolder takes up what changed in a watched folder.
 func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.Progress) error {
 	files, shut, err := filesOf(src.Address)
@@ -120,28 +158,24 @@ func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.P
 	for _, dir := range shut {
 		notices = append(notices, fmt.Sprintf("%s cannot be opened: what was taken in from there stays", dir))
 	}
-	have := map[string]store.Document{}
-	ds, err := ga.store.Pages(ctx, src.ID)
+	have, err := ga.filesKnown(ctx, src, files)
 	if err != nil {
 		return err
 	}
-	for _, d := range ds {
-		have[d.Key] = d
-	}
-	for i, f := range files {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		d, known := have[f.key]
+	due := make([]fileDue, 0, len(files))
+	for _, f := range files {
+		d := have[f.key]
 		delete(have, f.key)
-		if known && d.ETag == f.stamp && d.ReadBy == extract.Version && d.State != store.Waiting && d.State != store.Failed {
-			continue
+		if d.ETag != f.stamp || d.ReadBy != extract.Version || d.State == store.Waiting || d.State == store.Failed {
+			due = append(due, fileDue{f, d})
 		}
-		if err := ga.takeFile(ctx, src, f); err != nil {
+	}
+	for from := 0; from < len(due); from += filesAtOnce {
+		if err := ga.takeFiles(ctx, src, due[from:min(from+filesAtOnce, len(due))]); err != nil {
 			return err
 		}
-		p.Set(ctx, i+1, len(files), "reading files")
-		if i%200 == 199 {
+		p.Set(ctx, min(from+filesAtOnce, len(due)), len(due), "reading files")
+		if from/filesAtOnce%filesBatches == filesBatches-1 {
 			if err := ga.takeIn(ctx, src.Corpus); err != nil {
 				return err
 			}
@@ -154,7 +188,7 @@ func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.P
 		}
 		o := leftOut("the file is gone")
 		o.Title, o.MediaType = d.Title, d.MediaType
-		if err := ga.keepFile(ctx, src, d, o); err != nil {
+		if _, err := ga.keepFile(ctx, src, d, o); err != nil {
 			return err
 		}
 	}
@@ -178,20 +212,49 @@ func (ga *Gatherer) troubledFolder(ctx context.Context, src store.Source, proble
 }
 
 // keepFile stores what came of a file. What would change a document that is in waits until the whole folder has been seen.
-func (ga *Gatherer) keepFile(ctx context.Context, src store.Source, d store.Document, o store.Outcome) error {
+func (ga *Gatherer) keepFile(ctx context.Context, src store.Source, d store.Document, o store.Outcome) (store.Document, error) {
 	if d.Stands() {
-		return ga.store.Hold(ctx, d, src, o)
+		return d, ga.store.Hold(ctx, d, src, o)
 	}
 	o, err := ga.store.Finish(ctx, d, src, o)
-	if err != nil {
+	return after(d, o), err
+}
+
+// takeFiles reads files of a watched folder into their documents.
+func (ga *Gatherer) takeFiles(ctx context.Context, src store.Source, files []fileDue) error {
+	read := make([]store.Outcome, len(files))
+	g, within := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, f := range files {
+		g.Go(func() error {
+			read[i] = ga.readFile(within, src, f.onDisk)
+			return within.Err()
+		})
+	}
+	if err := g.Wait(); err != nil {
 		return err
 	}
-	event.Tell(ctx, ga.events, indexing.DocumentEvent, src.Corpus, indexing.DocumentView(after(d, o)))
+	var told []indexing.Document
+	for i, f := range files {
+		o, d := read[i], f.doc
+		if o.Hash != "" && o.Hash == d.Version && (d.State == store.Indexed || d.State == store.Unchanged) {
+			if err := errors.Join(ga.store.Restamp(ctx, d.ID, f.stamp, extract.Version), ga.store.Drop(ctx, d.ID)); err != nil {
+				return err
+			}
+			continue
+		}
+		now, err := ga.keepFile(ctx, src, d, o)
+		if err != nil {
+			return err
+		}
+		told = append(told, indexing.DocumentView(now))
+	}
+	event.Tell(ctx, ga.events, indexing.DocumentEvent, src.Corpus, told...)
 	return nil
 }
 
-// takeFile reads one file of a watched folder into its document.
-func (ga *Gatherer) takeFile(ctx context.Context, src store.Source, f onDisk) error {
+// readFile reads one file of a watched folder.
+func (ga *Gatherer) readFile(ctx context.Context, src store.Source, f onDisk) store.Outcome {
 	o := store.Outcome{State: store.Failed, ReadBy: extract.Version}
 	body, err := readFileUpTo(filepath.Join(src.Address, filepath.FromSlash(f.key)), extract.MaxBytes)
 	if err != nil {
@@ -200,17 +263,7 @@ func (ga *Gatherer) takeFile(ctx context.Context, src store.Source, f onDisk) er
 		o, _ = ga.read(ctx, extract.Input{Address: f.key, Body: body})
 	}
 	o.ETag = f.stamp
-	if _, err := ga.store.AddAddresses(ctx, src, 0, mostFiles, []store.Address{{Key: f.key, Address: f.key}}); err != nil {
-		return err
-	}
-	d, err := ga.store.DocumentAt(ctx, src.ID, f.key)
-	if err != nil {
-		return err
-	}
-	if o.Hash != "" && o.Hash == d.Version && (d.State == store.Indexed || d.State == store.Unchanged) {
-		return errors.Join(ga.store.Restamp(ctx, d.ID, f.stamp, extract.Version), ga.store.Drop(ctx, d.ID))
-	}
-	return ga.keepFile(ctx, src, d, o)
+	return o
 }
 
 // readFileUpTo reads a file; of one that is over the limit one byte more than that, so that it is told as too large.

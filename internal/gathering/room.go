@@ -20,7 +20,7 @@ import (
 )
 
 // keptLooks is how many documents' checks are kept in memory.
-const keptLooks = 2500
+const keptLooks = 12_000
 
 // Gatherer gathers for all corpora.
 type Gatherer struct {
@@ -63,6 +63,7 @@ func New(n Needs) (*Gatherer, error) {
 		return nil, fmt.Errorf("make room for checks: %w", err)
 	}
 	n.Jobs.Register(job.Gather, true, ga.gather)
+	n.Jobs.Register(job.TakeIn, true, ga.takeInJob)
 	n.Jobs.Register(job.Check, false, ga.check)
 	return ga, nil
 }

@@ -37,7 +37,7 @@ func (ga *Gatherer) PutText(ctx context.Context, corpus, title, body string) (in
 	if err != nil {
 		return indexing.Document{}, err
 	}
-	return ga.handOver(ctx, s, title, "", extract.Input{Address: title, MediaType: "text/markdown", Body: []byte(body)})
+	return ga.handOver(ctx, s, title, File{Name: title, MediaType: "text/markdown", Body: []byte(body)})
 }
 
 // PairPreview reads a file of questions and answers without taking anything in.

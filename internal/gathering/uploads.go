@@ -17,21 +17,30 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/gather"
 	"jolvex/internal/indexing"
+	"jolvex/internal/job"
 	"jolvex/internal/model"
 	"jolvex/internal/store"
 )
 
-// Upload takes one file into the corpus. A file of the same name replaces the one before and keeps its identity. The
-// document is indexed when Upload returns.
-func (ga *Gatherer) Upload(ctx context.Context, corpus, name, mediaType string, body []byte) (indexing.Document, error) {
-	return ga.UploadFor(ctx, corpus, "", name, mediaType, body)
+// File is a file that is handed over.
+type File struct {
+	Name      string
+	MediaType string // "" for that of its name
+	Audience  string // "" for that of the corpus's files, or the one that the file before had
+	Body      []byte
+	Later     bool // it is one of many: a job puts them into the index together
 }
 
-// UploadFor is Upload of a file that only an audience may be answered from; "" stands for that of the corpus's files, or for
-// the one that the file before had.
-func (ga *Gatherer) UploadFor(ctx context.Context, corpus, audience, name, mediaType string, body []byte) (indexing.Document, error) {
-	if audience != "" {
-		if err := indexing.CheckAudience(audience); err != nil {
+// Upload takes one file into the corpus. A file of the same name replaces the one before and keeps its identity. The
+// document can be found when Upload returns, by its words at least, unless it is one of many.
+func (ga *Gatherer) Upload(ctx context.Context, corpus, name, mediaType string, body []byte) (indexing.Document, error) {
+	return ga.TakeFile(ctx, corpus, File{Name: name, MediaType: mediaType, Body: body})
+}
+
+// TakeFile takes a file into the corpus, as Upload does.
+func (ga *Gatherer) TakeFile(ctx context.Context, corpus string, f File) (indexing.Document, error) {
+	if f.Audience != "" {
+		if err := indexing.CheckAudience(f.Audience); err != nil {
 			return indexing.Document{}, err
 		}
 	}
@@ -39,19 +48,20 @@ func (ga *Gatherer) UploadFor(ctx context.Context, corpus, audience, name, media
 	if err != nil {
 		return indexing.Document{}, err
 	}
-	name = strings.TrimSpace(name)
-	if name == "" || len(name) > 1000 {
+	f.Name = strings.TrimSpace(f.Name)
+	if f.Name == "" || len(f.Name) > 1000 {
 		return indexing.Document{}, fault.Input("a file needs a name of at most 1,000 characters")
 	}
 	s, err := ga.store.AddSource(ctx, c.ID, store.KindUpload, "files", index.Public, store.SourceSettings{})
 	if err != nil {
 		return indexing.Document{}, err
 	}
-	return ga.handOver(ctx, s, name, audience, extract.Input{Address: name, MediaType: mediaType, Body: body})
+	return ga.handOver(ctx, s, f.Name, f)
 }
 
 // handOver stores a file or text as a document of a source and indexes it.
-func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key, audience string, in extract.Input) (indexing.Document, error) {
+func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key string, f File) (indexing.Document, error) {
+	in := extract.Input{Address: f.Name, MediaType: f.MediaType, Body: f.Body}
 	o, _ := ga.read(ctx, in)
 	most := extract.MaxBytes
 	if gather.Media(in.Address) {
@@ -65,11 +75,17 @@ func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key, audience 
 	if err != nil {
 		return indexing.Document{}, err
 	}
-	if audience != "" && audience != d.OwnAudience {
-		if err := ga.store.MarkDocument(ctx, d.ID, audience, nil); err != nil {
+	if f.Audience != "" && f.Audience != d.OwnAudience {
+		if err := ga.store.MarkDocument(ctx, d.ID, f.Audience, nil); err != nil {
 			return indexing.Document{}, err
 		}
 		d.State = store.Fetched
+	}
+	if f.Later {
+		v := indexing.DocumentView(d)
+		event.Tell(ctx, ga.events, indexing.DocumentEvent, s.Corpus, v)
+		_, err := ga.jobs.Add(ctx, s.Corpus, job.TakeIn, "")
+		return v, err
 	}
 	if d.State != store.Indexed { // what replaces a file and cannot be read takes the file out of the index
 		if err := ga.takeIn(ctx, s.Corpus); err != nil {
@@ -82,6 +98,21 @@ func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key, audience 
 	v := indexing.DocumentView(d)
 	event.Tell(ctx, ga.events, indexing.DocumentEvent, s.Corpus, v)
 	return v, ga.checkSoon(ctx, s.Corpus)
+}
+
+// takeInJob puts what was handed over into the index, and has it looked at.
+func (ga *Gatherer) takeInJob(ctx context.Context, j store.Job, p *job.Progress) error {
+	counts, err := ga.store.CountStates(ctx, j.Corpus, "")
+	if err != nil {
+		return err
+	}
+	p.Set(ctx, 0, counts[store.Fetched], "cutting and indexing")
+	if err := ga.takeIn(ctx, j.Corpus); err != nil {
+		return err
+	}
+	p.Set(ctx, counts[store.Fetched], counts[store.Fetched], "cutting and indexing")
+	event.Tell(ctx, ga.events, event.Source, j.Corpus, event.SourceBody{})
+	return ga.checkSoon(ctx, j.Corpus)
 }
 
 // read extracts a page or file into what is stored of it. The document is there too when it has no text, for its links.

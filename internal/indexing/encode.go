@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"slices"
 	"strings"
 
 	"jolvex/core/embed"
@@ -13,19 +14,14 @@ import (
 	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/internal/job"
-	"jolvex/internal/model"
 	"jolvex/internal/store"
 )
-
-// promptly is how many new chunks the encoder reads at once, before they are published. More wait for the pass behind,
-// and word vectors serve until it is through.
-const promptly = 48
 
 // encodeBatch is how many chunks are encoded between two looks at whether the work is still wanted.
 const encodeBatch = 32
 
-// encodeIfLittle gives cuts the encoder's vectors when few of them have to be computed.
-func (ix *Indexer) encodeIfLittle(ctx context.Context, m method.Method, cuts []cut) error {
+// recall gives cuts the vectors that what reads behind made of their chunks before, where it has read all of a document's.
+func (ix *Indexer) recall(ctx context.Context, m method.Method, cuts []cut) error {
 	b := ix.Behind(m)
 	if b == nil {
 		return nil
@@ -40,32 +36,12 @@ func (ix *Indexer) encodeIfLittle(ctx context.Context, m method.Method, cuts []c
 	if err != nil {
 		return err
 	}
-	missing := 0
-	for _, v := range have {
-		if v == nil {
-			missing++
-		}
-	}
-	if missing > promptly {
-		return nil
-	}
-	if err := ix.encodeMissing(ctx, b, texts, have); err != nil {
-		if errors.Is(err, model.ErrConnection) {
-			return nil // the pass behind tries again, and says what is wrong
-		}
-		return err
-	}
-	for i := range cuts {
-		if b.ID() != ix.encoder.ID() {
-			break
-		}
-		if err := ix.encodeSentences(ctx, cuts[i].entries); err != nil {
-			return err
-		}
-	}
 	for i := range cuts {
 		n := len(cuts[i].texts)
-		cuts[i].encoded, cuts[i].by, have = have[:n], b, have[n:]
+		if n > 0 && !slices.ContainsFunc(have[:n], func(v embed.Vector) bool { return v == nil }) {
+			cuts[i].encoded, cuts[i].by = have[:n], b
+		}
+		have = have[n:]
 	}
 	return nil
 }
@@ -234,7 +210,10 @@ func (ix *Indexer) encodeWhenBehind(ctx context.Context, c store.Corpus, s *Shel
 			return err
 		}
 	}
-	if b == nil || len(snap.Parts) == 0 || snap.Embedder == b.ID() && (snap.Sentences || b.ID() != ix.encoder.ID()) {
+	if b == nil || len(snap.Parts) == 0 {
+		return nil
+	}
+	if !snap.Behind && snap.Embedder == b.ID() && (snap.Sentences || b.ID() != ix.encoder.ID()) {
 		return nil
 	}
 	_, err := ix.jobs.Add(ctx, c.ID, job.Encode, "")
@@ -407,7 +386,7 @@ func (ix *Indexer) adopt(ctx context.Context, c store.Corpus, s *Shelf, update f
 			return false, err
 		}
 	}
-	if err := ix.choose(&m, parts, c.Method); err != nil {
+	if err := ix.choose(&m, parts, c.Method, s.Snapshot.Load()); err != nil {
 		return false, err
 	}
 	return true, ix.publish(ctx, c.ID, s, m, parts, nil)

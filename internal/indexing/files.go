@@ -36,12 +36,13 @@ func (ix *Indexer) ReadParts(m index.Manifest) ([]index.Part, error) {
 		if err != nil {
 			return nil, err
 		}
-		file := vectorFile(*r, m.Embedder)
-		vs, err := ix.readVectors(file, len(seg.Entries))
-		if err != nil {
-			return nil, err
+		out[i] = index.Part{Segment: seg, File: ix.vectorFile(*r, m.Embedder)}
+		if out[i].File != "" { // else the encoder has not read it yet
+			if out[i].Vectors, err = ix.readVectors(out[i].File, len(seg.Entries)); err != nil {
+				return nil, err
+			}
+			out[i].Graph = ix.readGraph(r, out[i].File, len(seg.Entries))
 		}
-		out[i] = index.Part{Segment: seg, Vectors: vs, File: file, Graph: ix.readGraph(r, file, len(seg.Entries))}
 		for _, d := range r.Dead {
 			out[i].Dead = out[i].Dead.With(int(d))
 		}

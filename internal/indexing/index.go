@@ -1,6 +1,7 @@
 package indexing
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -64,7 +65,7 @@ func (ix *Indexer) load(ctx context.Context, c store.Corpus, s *Shelf) error {
 	} else {
 		s.manifest = m
 		s.Stage.Store(m.IndexStage)
-		s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
+		s.Snapshot.Store(ix.snapshot(name, m, parts))
 	}
 	return ix.encodeWhenBehind(ctx, c, s)
 }
@@ -76,27 +77,36 @@ type vectors struct {
 	sentences      bool
 }
 
-// segments makes one segment for each audience and writes the files.
+// kin is what one segment is of: chunks for an audience that one reader has read, or none yet. What waits for the encoder stands apart, or
+// all would have to wait again with it.
+type kin struct{ audience, by string }
+
+func (k kin) compare(l kin) int { return cmp.Or(cmp.Compare(k.audience, l.audience), cmp.Compare(k.by, l.by)) }
+
+// segments makes one segment for each kin of cuts and writes the files.
 func (ix *Indexer) segments(cuts []cut) (parts []index.Part, refs []index.Reference, err error) {
-	builders := map[string]*index.Builder{}
-	sets := map[string]*vectors{}
+	builders := map[kin]*index.Builder{}
+	sets := map[kin]*vectors{}
 	for _, c := range cuts {
-		b, v := builders[c.audience], sets[c.audience]
+		k := kin{audience: c.audience}
+		if c.by != nil {
+			k.by = c.by.ID()
+		}
+		b, v := builders[k], sets[k]
 		if b == nil {
-			b, v = index.NewBuilder(c.audience), &vectors{}
-			builders[c.audience], sets[c.audience] = b, v
+			b, v = index.NewBuilder(c.audience), &vectors{by: c.by}
+			builders[k], sets[k] = b, v
 		}
 		for i, e := range c.entries {
 			b.Add(e, c.texts[i])
 		}
 		v.words, v.encoded = append(v.words, c.words...), append(v.encoded, c.encoded...)
-		v.by, v.sentences = c.by, c.by != nil && c.by.ID() == ix.encoder.ID()
 	}
-	for _, au := range slices.Sorted(maps.Keys(builders)) {
-		if builders[au].Len() == 0 {
+	for _, k := range slices.SortedFunc(maps.Keys(builders), kin.compare) {
+		if builders[k].Len() == 0 {
 			continue
 		}
-		p, r, err := ix.writePart(builders[au].Build(), *sets[au])
+		p, r, err := ix.writePart(builders[k].Build(), *sets[k])
 		if err != nil {
 			return nil, nil, err
 		}
@@ -123,20 +133,44 @@ func (ix *Indexer) writePart(seg *index.Segment, v vectors) (index.Part, index.R
 	return p, r, err
 }
 
-// choose brings all parts to one set of vectors: those of what the method asks to have read behind, when every part has
-// them, else the word vectors. It completes the manifest.
-func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Method) error {
-	emb := embed.Embedder(ix.words)
-	if b := ix.Behind(mt); b != nil && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return r.Encoded == "" || r.EncodedBy != b.ID() }) {
-		emb = b
+// unreadShare is the part of an index's chunks that may wait for the encoder while its vectors stay in force for the others: until it has
+// read them they are found by their words alone.
+const unreadShare = 0.25
+
+// choose brings all parts to one set of vectors: those of what the method asks to have read behind, when every part has them, or when they
+// are in force and few chunks lack them; else the word vectors. Sentences likewise: those that the encoder has not read are read when a
+// question wants them. It completes the manifest.
+func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Method, inForce *index.Snapshot) error {
+	emb, sentences := embed.Embedder(ix.words), false
+	if b := ix.Behind(mt); b != nil {
+		unread, unreadSentences, all := 0, 0, 0
+		for i, r := range m.Segments {
+			n := len(parts[i].Segment.Entries)
+			all += n
+			if r.Encoded == "" || r.EncodedBy != b.ID() {
+				unread += n
+			}
+			if !r.Sentences {
+				unreadSentences += n
+			}
+		}
+		few := func(n int) bool { return n == 0 || inForce.Embedder == b.ID() && float64(n) <= unreadShare*float64(all) }
+		if few(unread) {
+			emb = b
+		}
+		sentences = emb.ID() == ix.encoder.ID() && (unreadSentences == 0 || inForce.Sentences && few(unreadSentences))
 	}
 	for i, r := range m.Segments {
-		file := vectorFile(r, emb.ID())
+		file := ix.vectorFile(r, emb.ID())
 		if parts[i].File == file {
 			continue
 		}
+		if parts[i].File = file; file == "" {
+			parts[i].Vectors, parts[i].Graph = nil, nil
+			continue
+		}
 		var err error
-		parts[i].File, parts[i].Graph = file, ix.readGraph(&m.Segments[i], file, len(parts[i].Segment.Entries))
+		parts[i].Graph = ix.readGraph(&m.Segments[i], file, len(parts[i].Segment.Entries))
 		if parts[i].Vectors, err = ix.readVectors(file, len(parts[i].Segment.Entries)); err != nil {
 			return err
 		}
@@ -147,16 +181,19 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 	}
 	target, err := mt.Stages(ix.Target(mt).ID())
 	m.VectorSet, m.Embedder, m.IndexStage = st.Embed, emb.ID(), target.Index
-	m.Sentences = emb.ID() == ix.encoder.ID() && !slices.ContainsFunc(m.Segments, func(r index.Reference) bool { return !r.Sentences })
+	m.Sentences = sentences
 	return err
 }
 
-// vectorFile is the file of a segment's vectors by an embedder.
-func vectorFile(r index.Reference, embedder string) string {
-	if r.EncodedBy != "" && r.EncodedBy == embedder {
+// vectorFile is the file of a segment's vectors by an embedder; "" while it has not read the segment.
+func (ix *Indexer) vectorFile(r index.Reference, embedder string) string {
+	switch {
+	case r.EncodedBy != "" && r.EncodedBy == embedder:
 		return r.Encoded
+	case embedder == ix.words.ID():
+		return r.Words
 	}
-	return r.Words
+	return ""
 }
 
 // Target is the embedder that a method asks for.
@@ -199,11 +236,8 @@ func (ix *Indexer) IndexFetched(ctx context.Context, corpus string) (int, error)
 		return 0, fmt.Errorf("cut documents: %w", err)
 	}
 	old := s.Snapshot.Load()
-	// A little that is new is read by the encoder at once, when all else has been; much waits for the pass behind.
-	if b := ix.Behind(c.Method); b != nil && (len(old.Parts) == 0 || s.manifest.Embedder == b.ID()) {
-		if err := ix.encodeIfLittle(ctx, c.Method, cuts); err != nil {
-			return 0, err
-		}
+	if err := ix.recall(ctx, c.Method, cuts); err != nil {
+		return 0, err
 	}
 	indexed, replaced := map[string]string{}, gone
 	for _, d := range docs {
@@ -229,10 +263,18 @@ func (ix *Indexer) IndexFetched(ctx context.Context, corpus string) (int, error)
 			return 0, err
 		}
 	}
-	if err := ix.choose(&m, parts, c.Method); err != nil {
+	if err := ix.choose(&m, parts, c.Method, old); err != nil {
 		return 0, err
 	}
 	return len(docs), ix.publish(ctx, c.ID, s, m, parts, indexed)
+}
+
+// snapshot is what readers see of an index.
+func (ix *Indexer) snapshot(name string, m index.Manifest, parts []index.Part) *index.Snapshot {
+	behind := slices.ContainsFunc(m.Segments, func(r index.Reference) bool {
+		return m.Embedder != ix.words.ID() && (r.EncodedBy != m.Embedder || m.Embedder == ix.encoder.ID() && !r.Sentences)
+	})
+	return &index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Behind: behind, Parts: parts}
 }
 
 // present picks the documents that have a living chunk.
@@ -260,37 +302,53 @@ func (ix *Indexer) stands(p index.Part) bool {
 	return len(p.Segment.Entries) >= ix.graphFrom && p.Dead.Count() < len(p.Segment.Entries)/4
 }
 
-// merge makes one segment of the small ones of each audience.
+// tier is how many times as large as all smaller ones together a segment may be to be merged with them: what is large is written anew
+// seldom, so that many small additions cost no more than their number times its logarithm.
+const tier = 3
+
+// merge makes one segment of the small ones of each kin.
 func (ix *Indexer) merge(parts []index.Part, refs []index.Reference) (out []index.Part, outRefs []index.Reference, err error) {
-	audiences := map[string]bool{}
-	for _, p := range parts {
-		audiences[p.Segment.Audience] = true
+	groups := map[kin][]int{}
+	for i, p := range parts {
+		k := kin{p.Segment.Audience, refs[i].EncodedBy}
+		groups[k] = append(groups[k], i)
 	}
-	for _, au := range slices.Sorted(maps.Keys(audiences)) {
-		var of []index.Part
-		var from []index.Reference
-		complete, sentences := true, true
-		for i, p := range parts {
-			if p.Segment.Audience == au && ix.stands(p) {
-				out, outRefs = append(out, p), append(outRefs, refs[i])
-			} else if p.Segment.Audience == au {
-				of, from = append(of, p), append(from, refs[i])
-				complete, sentences = complete && refs[i].Encoded != "" && refs[i].EncodedBy == from[0].EncodedBy, sentences && refs[i].Sentences
+	for _, k := range slices.SortedFunc(maps.Keys(groups), kin.compare) {
+		size := func(i int) int { return len(parts[i].Segment.Entries) }
+		group := groups[k]
+		slices.SortStableFunc(group, func(a, b int) int { return size(a) - size(b) })
+		small, sum := 0, 0
+		for _, i := range group {
+			if ix.stands(parts[i]) || small > 1 && size(i) > tier*sum {
+				break
 			}
+			small, sum = small+1, sum+size(i)
 		}
-		if len(of) == 0 {
+		for _, i := range group[small:] {
+			out, outRefs = append(out, parts[i]), append(outRefs, refs[i])
+		}
+		if small == 0 {
 			continue
 		}
-		seg, origins := index.Merge(au, of)
+		group = group[:small]
+		slices.Sort(group)
+		var of []index.Part
+		var from []index.Reference
+		sentences := true
+		for _, i := range group {
+			of, from = append(of, parts[i]), append(from, refs[i])
+			sentences = sentences && refs[i].Sentences
+		}
+		seg, origins := index.Merge(k.audience, of)
 		v := vectors{sentences: sentences}
 		if v.words, err = ix.follow(of, from, origins, func(r index.Reference) string { return r.Words }); err != nil {
 			return nil, nil, err
 		}
-		if complete {
+		if k.by != "" {
 			if v.encoded, err = ix.follow(of, from, origins, func(r index.Reference) string { return r.Encoded }); err != nil {
 				return nil, nil, err
 			}
-			if v.by, err = ix.MadeBy(from[0].EncodedBy); err != nil { // not connected any more: its vectors are of no use
+			if v.by, err = ix.MadeBy(k.by); err != nil { // not connected any more: its vectors are of no use
 				v.encoded, v.by = nil, nil
 			}
 		}
@@ -330,7 +388,7 @@ func (ix *Indexer) publish(ctx context.Context, corpus string, s *Shelf, m index
 	}
 	s.manifest = m
 	s.Stage.Store(m.IndexStage)
-	s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
+	s.Snapshot.Store(ix.snapshot(name, m, parts))
 	chunks := 0
 	for _, p := range parts {
 		chunks += len(p.Segment.Entries) - p.Dead.Count()
@@ -387,7 +445,7 @@ func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, 
 		}
 		tell(len(indexed), total)
 	}
-	if err := ix.encodeIfLittle(ctx, c.Method, cuts); err != nil {
+	if err := ix.recall(ctx, c.Method, cuts); err != nil {
 		return err
 	}
 	parts, refs, err := ix.segments(cuts)
@@ -395,7 +453,7 @@ func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, 
 		return err
 	}
 	m := index.Manifest{Segments: refs}
-	if err := ix.choose(&m, parts, c.Method); err != nil {
+	if err := ix.choose(&m, parts, c.Method, s.Snapshot.Load()); err != nil {
 		return err
 	}
 	return ix.publish(ctx, c.ID, s, m, parts, indexed)

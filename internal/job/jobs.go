@@ -42,6 +42,7 @@ var Event = event.Declare[Job]("job")
 // The kinds of job.
 const (
 	Gather  = "gather"  // target: source
+	TakeIn  = "index"   // target: none; what was handed over goes into the index
 	Rebuild = "rebuild" // target: none
 	Prove   = "run"     // target: run
 	Encode  = "encode"  // target: none; goes beside the others
@@ -283,7 +284,7 @@ const mostOpen = 1000
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,rebuild,run,encode,check,study,graph,collect"`
+	Kind      string  `json:"kind" enum:"gather,index,rebuild,run,encode,check,study,graph,collect"`
 	Target    string  `json:"target"`
 	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`
@@ -301,13 +302,16 @@ func View(j store.Job, rate, left float64) Job {
 	return Job{j.ID, j.Kind, j.Target, j.State, j.Done, j.Total, rate, left, j.Note, j.Error, j.CreatedAt, j.StartedAt, j.EndedAt}
 }
 
-// Jobs lists a corpus's latest jobs.
+// latest is how many jobs that have ended are listed.
+const latest = 20
+
+// Jobs lists a corpus's jobs that have not ended, and the latest that have, the newest first.
 func (q *Queue) Jobs(ctx context.Context, corpus string) ([]Job, error) {
 	c, err := q.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
 	}
-	js, err := q.store.Jobs(ctx, c.ID, 20)
+	js, err := q.store.LatestJobs(ctx, c.ID, latest)
 	if err != nil {
 		return nil, err
 	}

@@ -126,6 +126,13 @@ func (s *Store) Jobs(ctx context.Context, corpus string, limit int) ([]Job, erro
 	return out, s.list(ctx, &out, "list jobs", `SELECT * FROM jobs WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, limit)
 }
 
+// LatestJobs lists a corpus's jobs that have not ended, and the latest that have, the newest first.
+func (s *Store) LatestJobs(ctx context.Context, corpus string, ended int) ([]Job, error) {
+	out := []Job{}
+	return out, s.list(ctx, &out, "list the latest jobs", `SELECT * FROM jobs WHERE corpus_id = ? AND (state IN ('queued', 'running', 'paused')
+		OR id IN (SELECT id FROM jobs WHERE corpus_id = ? AND state NOT IN ('queued', 'running', 'paused') ORDER BY created_at DESC, rowid DESC LIMIT ?)) ORDER BY created_at DESC, rowid DESC`, corpus, corpus, ended)
+}
+
 // Event is one thing that happened, for those who watch.
 type Event struct {
 	Seq    int64           `db:"seq" json:"seq"`

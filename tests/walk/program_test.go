@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
@@ -170,8 +171,13 @@ func TestCommandLine(t *testing.T) {
 	r := run(t, "", "gather", "--data", data, "--corpus", "f", "--allow-private", site, page)
 	require.Equal(t, 0, r.code, r.stderr)
 	assert.Contains(t, r.stdout, "documents indexed in")
-	assert.Contains(t, r.stdout, "waited for "+site)
-	assert.Contains(t, r.stdout, "waited for "+page)
+	assert.Regexp(t, regexp.QuoteMeta(site)+`\S*: \d+ documents, \d+ failed`, r.stdout)
+	assert.Contains(t, r.stdout, "1 file handed over")
+	assert.Equal(t, 1, strings.Count(r.stdout, "documents indexed in"), "the summary is told once")
+
+	nobody := run(t, "", "gather", "--data", data, "--corpus", "f", "--allow-private", "http://127.0.0.1:9/")
+	assert.Equal(t, 1, nobody.code, "where nothing listens nothing came in, whatever else the corpus holds")
+	assert.Contains(t, nobody.stderr, "connection refused")
 	assert.Regexp(t, `failed: \S+/old-brochure: 404: not found`, r.stdout)
 
 	folder := t.TempDir()
@@ -182,9 +188,10 @@ func TestCommandLine(t *testing.T) {
 	require.NoError(t, errors.Join(huge.Truncate(40<<20), huge.Close()))
 	r = run(t, "", "gather", "--data", data, "--corpus", "f", folder)
 	require.Equal(t, 0, r.code, r.stderr)
+	assert.Contains(t, r.stdout, "3 files handed over")
 	assert.Regexp(t, `failed: \S+/huge.txt: too large`, r.stdout)
 	assert.Regexp(t, `failed: \S+/empty.md: no text found`, r.stdout, "one bad file stops nothing")
-	assert.Regexp(t, `terns.md: indexed`, r.stdout)
+	assert.Regexp(t, `terns.md: taken in`, r.stderr)
 
 	commands := func(when string) {
 		r := run(t, "", "ask", "--data", data, "--corpus", "f", "What is the fine for feeding gulls?")

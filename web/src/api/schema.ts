@@ -2715,7 +2715,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect";
+            kind: "gather" | "index" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -5105,6 +5105,8 @@ export interface operations {
                 name: string;
                 /** @description Audience: public, staff, or group: and a name; as before, or public, when not given */
                 audience?: string;
+                /** @description It is one of many: they go into the index together, by a job, and not before this answers */
+                later?: boolean;
             };
             header?: {
                 "Content-Type"?: string;

@@ -8,6 +8,7 @@ const props = defineProps<{ job: Job }>()
 const corpus = useCorpus()
 const titles: Record<string, string> = {
   gather: 'Gathering',
+  index: 'Putting files into the index',
   rebuild: 'Rebuilding the index',
   run: 'Running questions',
   study: 'Trying methods',

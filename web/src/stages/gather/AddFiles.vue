@@ -36,29 +36,42 @@ async function filesOf(entry: FileSystemEntry, path: string): Promise<{ name: st
   }
 }
 
+/** How many files are sent at a time. */
+const atOnce = 4
+
+/** Sends files. Many go into the index together, once they are there; a single one at once. */
 async function send(list: { name: string; file: File }[]): Promise<void> {
   left.value += list.length
-  for (const { name, file } of list) {
-    const options = {
-      headers: { 'Content-Type': 'application/octet-stream' },
-      body: file as unknown as string,
-      bodySerializer: (b: unknown) => b as BodyInit,
+  const queue = [...list]
+  const sender = async (): Promise<void> => {
+    for (let next = queue.shift(); next !== undefined; next = queue.shift()) {
+      await sendOne(next, list.length > 1)
+      left.value--
     }
-    const params = { path: { corpus: corpus.name }, query: { name } }
-    try {
-      if (name.toLowerCase().endsWith('.zip')) {
-        const all = await ok(api.PUT('/api/corpora/{corpus}/archives', { params, ...options }))
-        taken.value.push(...all.map((t) => ({ ...t, name: `${name} › ${t.name}` })))
-      } else {
-        const d = await ok(api.PUT('/api/corpora/{corpus}/files', { params, ...options }))
-        taken.value.push({ name, state: d.state, reason: d.reason })
-      }
-    } catch (e) {
-      taken.value.push({ name, state: 'failed', reason: (e as Error).message })
-    }
-    left.value--
   }
+  await Promise.all(Array.from({ length: Math.min(atOnce, list.length) }, sender))
   await sources.load()
+}
+
+async function sendOne({ name, file }: { name: string; file: File }, later: boolean): Promise<void> {
+  const options = {
+    headers: { 'Content-Type': 'application/octet-stream' },
+    body: file as unknown as string,
+    bodySerializer: (b: unknown) => b as BodyInit,
+  }
+  const path = { corpus: corpus.name }
+  try {
+    if (name.toLowerCase().endsWith('.zip')) {
+      const all = await ok(api.PUT('/api/corpora/{corpus}/archives', { params: { path, query: { name } }, ...options }))
+      taken.value.push(...all.map((t) => ({ ...t, name: `${name} › ${t.name}` })))
+    } else {
+      const query = { name, later }
+      const d = await ok(api.PUT('/api/corpora/{corpus}/files', { params: { path, query }, ...options }))
+      taken.value.push({ name, state: d.state, reason: d.reason })
+    }
+  } catch (e) {
+    taken.value.push({ name, state: 'failed', reason: (e as Error).message })
+  }
 }
 
 function picked(e: Event): void {
