@@ -15,7 +15,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"jolvex/internal/pdf"
+	"jolvex/internal/extractor"
 )
 
 // version is set by the build.
@@ -34,7 +34,7 @@ const (
 )
 
 func main() {
-	pdf.RunWorker()
+	extractor.RunWorker()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := root().ExecuteContext(ctx)
 	stop()

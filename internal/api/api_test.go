@@ -19,7 +19,10 @@ import (
 
 	"jolvex/internal/api"
 	"jolvex/internal/app"
+	"jolvex/internal/extractor/extractortest"
 )
+
+func TestMain(m *testing.M) { extractortest.Main(m) }
 
 func serve(t *testing.T) *httptest.Server {
 	t.Helper()

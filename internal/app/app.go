@@ -16,11 +16,11 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/connections"
 	"jolvex/internal/event"
+	"jolvex/internal/extractor"
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/keeping"
-	"jolvex/internal/pdf"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
 	"jolvex/internal/store"
@@ -44,7 +44,7 @@ type App struct {
 	dir     string
 	lock    *os.File
 	store   *store.Store
-	pdf     *pdf.Reader
+	extract *extractor.Pool
 	stop    context.CancelFunc
 	running sync.WaitGroup
 }
@@ -53,6 +53,7 @@ type App struct {
 type Options struct {
 	Now       func() time.Time // nil for the wall clock
 	Patience  time.Duration    // with a language model; 0 for the usual
+	Limits    extractor.Limits // on reading one document; zero for the usual
 	GraphFrom int              // chunks from which a segment gets a graph; 0 for the usual
 }
 
@@ -91,7 +92,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger, o Options) (*App, e
 
 // furnish makes the rooms, from the ground up.
 func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) error {
-	a.pdf = pdf.NewReader(filepath.Join(indexing.CacheDir(a.dir), "pdf"))
+	a.extract = extractor.NewPool(filepath.Join(indexing.CacheDir(a.dir), "pdf"), o.Limits)
 	a.Events = event.NewStream(a.store, log, life.Done())
 	a.Jobs = job.NewQueue(a.store, a.Events, log)
 	a.Connections = connections.New(a.dir, a.store, o.Now, o.Patience)
@@ -107,7 +108,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		return err
 	}
 	if a.Gathering, err = gathering.New(gathering.Needs{
-		Dir: a.dir, Store: a.store, Log: log, Now: o.Now, Events: a.Events, Jobs: a.Jobs, Connections: a.Connections, Index: a.Indexing, PDF: a.pdf,
+		Dir: a.dir, Store: a.store, Log: log, Now: o.Now, Events: a.Events, Jobs: a.Jobs, Connections: a.Connections, Index: a.Indexing, Extract: a.extract,
 	}); err != nil {
 		return err
 	}
@@ -126,7 +127,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 func (a *App) Close() error {
 	a.stop()
 	a.running.Wait()
-	a.pdf.Close()
+	a.extract.Close()
 	return errors.Join(a.store.Close(), a.lock.Close())
 }
 

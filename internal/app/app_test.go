@@ -29,19 +29,16 @@ import (
 	"jolvex/demo"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
+	"jolvex/internal/extractor/extractortest"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
-	"jolvex/internal/pdf"
 	"jolvex/internal/proving"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
 
-func TestMain(m *testing.M) {
-	pdf.RunWorker()
-	os.Exit(m.Run())
-}
+func TestMain(m *testing.M) { extractortest.Main(m) }
 
 // letters is a word for a number.
 func letters(n int) string { return "q" + string(rune('a'+n/26)) + string(rune('a'+n%26)) }

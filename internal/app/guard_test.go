@@ -290,4 +290,3 @@ func TestAnEmptyFolderIsAskedAbout(t *testing.T) {
 	assert.Nil(t, now.Held)
 	assert.Empty(t, now.Trouble)
 }
-

@@ -63,7 +63,7 @@ func (ga *Gatherer) heard(ctx context.Context, name string, media []byte) store.
 	case err != nil:
 		return failed(fmt.Sprintf("speech to text: %v", err))
 	}
-	d, err := extract.Extract(extract.Input{Address: name, MediaType: "text/vtt", Body: captions})
+	d, err := ga.extractor.Read(ctx, extract.Input{Address: name, MediaType: "text/vtt", Body: captions})
 	o := outcome(extract.Input{Address: name, MediaType: "text/vtt", Body: captions}, d, err)
 	o.Bytes = len(media)
 	return o

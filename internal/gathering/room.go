@@ -13,9 +13,9 @@ import (
 	"jolvex/core/check"
 	"jolvex/internal/connections"
 	"jolvex/internal/event"
+	"jolvex/internal/extractor"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
-	"jolvex/internal/pdf"
 	"jolvex/internal/store"
 )
 
@@ -32,7 +32,7 @@ type Gatherer struct {
 	jobs        *job.Queue
 	connections *connections.Connections
 	index       *indexing.Indexer
-	pdf         *pdf.Reader
+	extractor   *extractor.Pool
 	looks       *lru.Cache[string, *check.Look]
 
 	mu      sync.Mutex
@@ -49,14 +49,14 @@ type Needs struct {
 	Jobs        *job.Queue
 	Connections *connections.Connections
 	Index       *indexing.Indexer
-	PDF         *pdf.Reader
+	Extract     *extractor.Pool
 }
 
 // New makes a Gatherer and registers its jobs.
 func New(n Needs) (*Gatherer, error) {
 	ga := &Gatherer{
 		dir: n.Dir, store: n.Store, log: n.Log, now: n.Now, events: n.Events, jobs: n.Jobs, connections: n.Connections, index: n.Index,
-		pdf: n.PDF, folders: map[string]uint64{},
+		extractor: n.Extract, folders: map[string]uint64{},
 	}
 	var err error
 	if ga.looks, err = lru.New[string, *check.Look](keptLooks); err != nil {

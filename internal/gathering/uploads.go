@@ -117,7 +117,7 @@ func (ga *Gatherer) takeInJob(ctx context.Context, j store.Job, p *job.Progress)
 
 // read extracts a page or file into what is stored of it. The document is there too when it has no text, for its links.
 func (ga *Gatherer) read(ctx context.Context, in extract.Input) (store.Outcome, *doc.Document) {
-	d, err := ga.extract(ctx, in)
+	d, err := ga.extractor.Read(ctx, in)
 	return outcome(in, d, err), d
 }
 
@@ -162,16 +162,4 @@ func hashed(o *store.Outcome) error {
 	sum := sha256.Sum256(append([]byte(extract.Version), raw...))
 	o.Hash, o.Content = hex.EncodeToString(sum[:]), &kept
 	return nil
-}
-
-// extract reads a page or file into the canonical document.
-func (ga *Gatherer) extract(ctx context.Context, in extract.Input) (*doc.Document, error) {
-	if extract.Kind(in) != extract.PDFType || len(in.Body) > extract.MaxBytes {
-		return extract.Extract(in)
-	}
-	p, err := ga.pdf.Read(ctx, in.Body)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", in.Address, err)
-	}
-	return extract.FromPDF(in.Address, p)
 }

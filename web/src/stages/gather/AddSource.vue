@@ -140,8 +140,8 @@ async function add(): Promise<void> {
         </div>
         <div class="row">
           <label class="field">
-            <span class="label">Visited again</span>
-            <ElSelect v-model="schedule" class="short" aria-label="Visited again">
+            <span class="label">Check for changes</span>
+            <ElSelect v-model="schedule" class="short" aria-label="Check for changes">
               <ElOption v-for="(w, k) in schedules" :key="k" :value="k" :label="w" />
             </ElSelect>
           </label>

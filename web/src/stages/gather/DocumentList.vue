@@ -21,7 +21,7 @@ const columns: Column[] = [
   { key: 'title', label: 'Document', width: '27%', sortable: true },
   { key: 'address', label: 'Address', width: '25%', sortable: true },
   { key: 'words', label: 'Words', width: '76px', sortable: true, align: 'right' },
-  { key: 'about', label: 'To know', width: '30%', sortable: true },
+  { key: 'about', label: 'Notes', width: '30%', sortable: true },
 ]
 
 const states = ['indexed', 'unchanged', 'found', 'failed', 'left out', 'waiting', 'fetched'] as const

@@ -27,7 +27,7 @@ const listed = ref(false)
       <ElButton size="small" type="primary" :disabled="busy" @click="sources.decide(source, 'keep')"
         >Keep the old versions</ElButton
       >
-      <ElButton size="small" :disabled="busy" @click="sources.decide(source, 'take')">Let them go</ElButton>
+      <ElButton size="small" :disabled="busy" @click="sources.decide(source, 'take')">Accept the changes</ElButton>
       <button class="linkish" :aria-expanded="listed" @click="listed = !listed">
         {{ listed ? 'Hide the list' : 'Show them' }}
       </button>

@@ -107,10 +107,10 @@ function saveAddresses(typed: string): void {
         />
       </label>
       <label v-if="kind.visited" class="field">
-        <span class="label">Visited again</span>
+        <span class="label">Check for changes</span>
         <ElSelect
           :model-value="source.schedule"
-          aria-label="Visited again"
+          aria-label="Check for changes"
           @change="(v: Source['schedule']) => sources.change(source, { schedule: v })"
         >
           <ElOption v-for="(w, k) in schedules" :key="k" :value="k" :label="w" />

@@ -18,7 +18,7 @@ export const kinds: Record<Source['kind'], { name: string; starts: string; visit
 }
 
 export const schedules: Record<Source['schedule'], string> = {
-  hand: 'by hand',
+  hand: 'manually',
   hour: 'every hour',
   day: 'every day',
   week: 'every week',

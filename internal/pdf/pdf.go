@@ -1,19 +1,14 @@
-// Package pdf reads what is drawn on the pages of PDF files. The reading is done by PDFium, compiled to WebAssembly, in a
-// process of its own: a hostile file can bring down, slow down or bloat that process, never the program.
+// Package pdf reads what is drawn on the pages of PDF files, by PDFium, compiled to WebAssembly. A hostile file can bring it down, slow it
+// down or bloat it: package extractor runs it in a process of its own.
 package pdf
 
 import (
-	"bufio"
 	"context"
-	"encoding/binary"
-	"encoding/gob"
 	"errors"
 	"fmt"
 	"io"
 	"math"
-	"os"
 	"regexp"
-	"runtime/debug"
 	"strings"
 	"time"
 
@@ -31,52 +26,24 @@ import (
 	"jolvex/core/extract"
 )
 
-// Worker is the first argument that makes a program run as the reading process.
-const Worker = "pdf-worker"
-
 // Limits on one file.
 const (
 	MaxPages  = 5000
 	MaxGlyphs = 4_000_000
-	maxRules  = 20_000   // of one page
-	maxMemory = 12 << 10 // pages of 64 kB that WebAssembly may use
+	maxRules  = 20_000 // of one page
 )
 
-// message is one thing that the reading process says. The last one of a file has Done.
-type message struct {
-	Head    *head
-	Page    *extract.PDFPage
-	Problem string
-	Kind    string // of the problem: encrypted, damaged, large
-	Done    bool
-}
+// Reader reads one file after another.
+type Reader struct{ inst pdfium.Pdfium }
 
-type head struct {
-	Title   string
-	Pages   int
-	Outline []extract.Bookmark
-}
-
-// RunWorker runs as the reading process, and ends it, when the program was started as one. Call it first thing in main.
-func RunWorker() {
-	if len(os.Args) != 3 || os.Args[1] != Worker {
-		return
-	}
-	debug.SetMemoryLimit(700 << 20)
-	if err := serve(os.Stdin, os.Stdout, os.Args[2]); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	os.Exit(0)
-}
-
-// serve reads files from in, each with its length before it, until in ends.
-func serve(in io.Reader, out io.Writer, cacheDir string) error {
-	cfg := wazero.NewRuntimeConfig().WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling).WithMemoryLimitPages(maxMemory)
+// Open starts PDFium. Compiled code is kept in a folder; of memory, WebAssembly may use three quarters of what is given.
+func Open(cacheDir string, memory int64) (*Reader, error) {
+	const page = 64 << 10
+	cfg := wazero.NewRuntimeConfig().WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling).WithMemoryLimitPages(uint32(memory * 3 / 4 / page))
 	if cacheDir != "" {
 		cache, err := wazero.NewCompilationCacheWithDir(cacheDir)
 		if err != nil {
-			return fmt.Errorf("open the cache of compiled code: %w", err)
+			return nil, fmt.Errorf("open the cache of compiled code: %w", err)
 		}
 		cfg = cfg.WithCompilationCache(cache)
 	}
@@ -84,71 +51,49 @@ func serve(in io.Reader, out io.Writer, cacheDir string) error {
 		MinIdle: 1, MaxIdle: 1, MaxTotal: 1, RuntimeConfig: cfg, FSConfig: wazero.NewFSConfig(), Stdout: io.Discard, Stderr: io.Discard, Context: context.Background(),
 	})
 	if err != nil {
-		return fmt.Errorf("start PDFium: %w", err)
+		return nil, fmt.Errorf("start PDFium: %w", err)
 	}
 	inst, err := pool.GetInstance(time.Minute)
 	if err != nil {
-		return fmt.Errorf("start PDFium: %w", err)
+		return nil, fmt.Errorf("start PDFium: %w", err)
 	}
-	r := bufio.NewReader(in)
-	w := bufio.NewWriter(out)
-	enc := gob.NewEncoder(w)
-	for {
-		var n uint32
-		if err := binary.Read(r, binary.LittleEndian, &n); errors.Is(err, io.EOF) {
-			return nil
-		} else if err != nil {
-			return err
-		}
-		body := make([]byte, n)
-		if _, err := io.ReadFull(r, body); err != nil {
-			return err
-		}
-		say := func(m message) error { return errors.Join(enc.Encode(m), w.Flush()) }
-		end := message{Done: true}
-		if err := readFile(inst, body, say); err != nil {
-			end.Problem, end.Kind = err.Error(), kindOf(err)
-		}
-		if err := say(end); err != nil {
-			return err
-		}
-	}
+	return &Reader{inst}, nil
 }
 
-func kindOf(err error) string {
+// Read reads what is drawn on the pages of a file, and calls read after each. It fails with extract.ErrEncrypted, extract.ErrTooLarge or, for
+// a damaged file, extract.ErrKind, wrapped.
+func (r *Reader) Read(body []byte, read func() error) (extract.PDF, error) {
+	out, err := readFile(r.inst, body, read)
 	switch {
+	case err == nil:
+		return out, nil
 	case errors.Is(err, perrors.ErrPassword), errors.Is(err, perrors.ErrSecurity):
-		return "encrypted"
+		return out, extract.ErrEncrypted
 	case errors.Is(err, extract.ErrTooLarge):
-		return "large"
+		return out, err
 	}
-	return "damaged"
+	return out, fmt.Errorf("%w: damaged: %w", extract.ErrKind, err)
 }
 
-// readFile says what is drawn on each page of a file.
-func readFile(inst pdfium.Pdfium, body []byte, say func(message) error) error {
+func readFile(inst pdfium.Pdfium, body []byte, read func() error) (out extract.PDF, err error) {
 	open, err := inst.OpenDocument(&requests.OpenDocument{File: &body})
 	if err != nil {
-		return err
+		return out, err
 	}
 	d := open.Document
 	defer func() { _, _ = inst.FPDF_CloseDocument(&requests.FPDF_CloseDocument{Document: d}) }() // the next file does not need it
 	count, err := inst.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: d})
 	if err != nil {
-		return err
+		return out, err
 	}
 	if count.PageCount > MaxPages {
-		return fmt.Errorf("%w: %d pages, the limit is %d", extract.ErrTooLarge, count.PageCount, MaxPages)
+		return out, fmt.Errorf("%w: %d pages, the limit is %d", extract.ErrTooLarge, count.PageCount, MaxPages)
 	}
-	h := head{Pages: count.PageCount}
 	if t, err := inst.FPDF_GetMetaText(&requests.FPDF_GetMetaText{Document: d, Tag: "Title"}); err == nil {
-		h.Title = strings.TrimSpace(t.Value)
+		out.Title = strings.TrimSpace(t.Value)
 	}
 	if o, err := inst.GetBookmarks(&requests.GetBookmarks{Document: d}); err == nil {
-		h.Outline = outline(o.Bookmarks, 1, nil)
-	}
-	if err := say(message{Head: &h}); err != nil {
-		return err
+		out.Outline = outline(o.Bookmarks, 1, nil)
 	}
 	glyphs, broken := 0, 0
 	for i := range count.PageCount {
@@ -158,16 +103,17 @@ func readFile(inst pdfium.Pdfium, body []byte, say func(message) error) error {
 			pg = &extract.PDFPage{Number: i + 1}
 		}
 		if glyphs += len(pg.Glyphs); glyphs > MaxGlyphs {
-			return fmt.Errorf("%w: more than %d characters", extract.ErrTooLarge, MaxGlyphs)
+			return out, fmt.Errorf("%w: more than %d characters", extract.ErrTooLarge, MaxGlyphs)
 		}
-		if err := say(message{Page: pg}); err != nil {
-			return err
+		out.Pages = append(out.Pages, *pg)
+		if err := read(); err != nil {
+			return out, err
 		}
 	}
 	if broken > 0 && broken == count.PageCount {
-		return fmt.Errorf("none of its %d pages can be read", count.PageCount)
+		return out, fmt.Errorf("none of its %d pages can be read", count.PageCount)
 	}
-	return nil
+	return out, nil
 }
 
 func outline(bs []responses.GetBookmarksBookmark, level int, out []extract.Bookmark) []extract.Bookmark {

@@ -1,0 +1,5 @@
+//go:build !race
+
+package extractortest
+
+const race = false
