@@ -3,11 +3,11 @@
 GO      ?= go
 NPM     := npm --no-fund --no-audit
 LINT    := $(GO) tool -modfile=tools/lint/go.mod
-# Race detection slows the WebAssembly of the PDF reader down a hundredfold, and it runs in a process of its own.
-RACE     = $$($(GO) list ./internal/... ./cmd/... | grep -v internal/pdf)
+# Race detection slows the WebAssembly of the PDF reader down a hundredfold, and documents are read in a process of its own.
+RACE     = $$($(GO) list ./internal/... ./cmd/... | grep -v -e internal/pdf -e internal/extractor)
 export CGO_ENABLED ?= 0
 
-.PHONY: demo build test format lint types unit go-test race browser-test bench evaluate calibrate fuzz api shots clean
+.PHONY: demo build test format lint types unit go-test race browser-test bench evaluate calibrate torture fuzz api shots clean
 
 demo: build
 	./bin/jolvex demo --data $(or $(DATA),.cache/demo)
@@ -61,7 +61,7 @@ unit: web/node_modules/.package-lock.json
 	cd web && $(NPM) run --silent test
 
 go-test: web/dist/index.html
-	$(GO) test -timeout 20m ./core/... ./demo/... ./internal/pdf ./tests ./tools/...
+	$(GO) test -timeout 20m ./core/... ./demo/... ./internal/pdf ./internal/extractor/... ./tests ./tools/...
 
 race: web/dist/index.html
 	CGO_ENABLED=1 $(GO) test -race -timeout 20m $(RACE)
@@ -76,6 +76,10 @@ bench: web/dist/index.html
 
 evaluate: packages web/dist/index.html
 	$(GO) run ./tools/evaluate
+
+# What is made to exhaust the program, all of it; make test reads a choice.
+torture:
+	TORTURE=1 $(GO) test -count=1 -timeout 30m -v -run Hostile ./internal/extractor
 
 FUZZTIME ?= 30s
 fuzz:

@@ -32,6 +32,12 @@ const (
 	MaxCells  = 500_000
 )
 
+// cutShort begins the note of a document that was read in part.
+const cutShort = "cut short: "
+
+// full reports whether a document has as much text, or as many blocks, as are read of one.
+func full(b *doc.Builder) bool { return b.Len() > MaxText || len(b.Doc().Blocks) > MaxBlocks }
+
 // Errors that a caller tells apart. They arrive wrapped.
 var (
 	ErrKind     = errors.New("this kind of file cannot be read")
@@ -169,6 +175,9 @@ func Extract(in Input) (*doc.Document, error) {
 	}
 	if d.Title == "" {
 		d.Title = nameOf(in.Address)
+	}
+	if (len(d.Text) > MaxText || len(d.Blocks) > MaxBlocks) && !slices.ContainsFunc(d.Notes, func(n string) bool { return strings.HasPrefix(n, cutShort) }) {
+		d.Notes = append(d.Notes, cutShort+"it is longer than can be read")
 	}
 	if len(d.Blocks) == 0 {
 		return d, fmt.Errorf("%s: %w", in.Address, ErrNoText)

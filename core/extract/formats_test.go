@@ -258,3 +258,29 @@ func FuzzOffice(f *testing.F) {
 		}
 	})
 }
+
+// What is brought within the bounds of the grammar keeps its words, tables whole and code as it was.
+func TestLongMarkdownKeepsItsTablesAndCode(t *testing.T) {
+	var src strings.Builder
+	src.WriteString("# Berths\n\n| Berth | Length |\n|---|---|\n")
+	for i := range 900 {
+		fmt.Fprintf(&src, "| berth %d | %d m |\n", i, i)
+	}
+	src.WriteString("\n```\n" + strings.Repeat("> > mooring line\n", 1000) + "```\n\n" + strings.Repeat("A line of one paragraph.\n", 1000) + "\n" + strings.Repeat(">", 40) + " quoted\n")
+	d, err := Extract(Input{Address: "berths.md", Body: []byte(src.String())})
+	require.NoError(t, err)
+	tables, code := 0, ""
+	for _, b := range d.Blocks {
+		if b.Kind == doc.Table {
+			tables++
+			assert.Len(t, b.Grid.Rows, 900)
+		}
+		if b.Kind == doc.Code {
+			code = d.Of(b.Span)
+		}
+	}
+	assert.Equal(t, 1, tables)
+	assert.Equal(t, strings.TrimSpace(strings.Repeat("> > mooring line\n", 1000)), code)
+	assert.Equal(t, 1000, strings.Count(d.Text, "A line of one paragraph."))
+	assert.Contains(t, d.Text, "quoted")
+}

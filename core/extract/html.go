@@ -16,16 +16,17 @@ import (
 
 // htmlReader walks one page. It keeps running text in pending until a block ends.
 type htmlReader struct {
-	b       doc.Builder
-	base    *url.URL
-	pending strings.Builder
-	block   doc.Block // what pending will become
-	lists   []listState
-	anchor  string // the nearest id before the text at hand
-	cells   int
-	depth   int
-	trimmed bool
-	soft    map[int]bool // blocks that are headings without a number of their own, such as dt
+	b        doc.Builder
+	base     *url.URL
+	pending  strings.Builder
+	block    doc.Block // what pending will become
+	lists    []listState
+	anchor   string // the nearest id before the text at hand
+	cells    int
+	depth    int
+	trimmed  bool
+	repeated int          // cells that merged ones stand for
+	soft     map[int]bool // blocks that are headings without a number of their own, such as dt
 }
 
 type listState struct {
@@ -33,8 +34,14 @@ type listState struct {
 	next    int
 }
 
+// maxTags is how many tags of a page are read: each takes some 300 bytes of memory, with the text behind it.
+const maxTags = 600_000
+
 func fromHTML(in Input) (*doc.Document, error) {
 	src := decode(in.Body, in.MediaType)
+	if n := strings.Count(src, "<"); n > maxTags {
+		return nil, fmt.Errorf("%w: about %d tags, the limit is %d", ErrTooLarge, n, maxTags)
+	}
 	root, err := html.Parse(strings.NewReader(src))
 	if err != nil {
 		return nil, fmt.Errorf("%w to read: %w", ErrTooLarge, err) // the parser's limit on nesting is its only error

@@ -15,7 +15,11 @@ import (
 // fromJSON reads JSON and JSON Lines so that a person could: a list of records becomes a table, questions with answers
 // become headings with text, other objects become headings by their keys.
 func fromJSON(in Input) (*doc.Document, error) {
-	dec := json.NewDecoder(bytes.NewReader([]byte(decode(in.Body, in.MediaType))))
+	src := []byte(decode(in.Body, in.MediaType))
+	if n := bytes.Count(src, []byte(",")) + bytes.Count(src, []byte("{")) + bytes.Count(src, []byte("[")); n > maxValues+bytes.Count(src, []byte(", ")) {
+		return nil, fmt.Errorf("%w: about %d values, the limit is %d", ErrTooLarge, n, maxValues)
+	}
+	dec := json.NewDecoder(bytes.NewReader(src))
 	dec.UseNumber()
 	var all []any
 	for {
@@ -46,8 +50,11 @@ func fromJSON(in Input) (*doc.Document, error) {
 	return b.Document(), nil
 }
 
+// maxValues is how many values of a JSON file are read. They are counted by the marks that part them, those in running text apart.
+const maxValues = 1_000_000
+
 func sayJSON(b *doc.Builder, v any, level int) {
-	if b.Len() > MaxText || level > 40 {
+	if full(b) || level > 40 {
 		return
 	}
 	switch t := v.(type) {
@@ -60,6 +67,9 @@ func sayJSON(b *doc.Builder, v any, level int) {
 			return
 		}
 		for _, k := range keysOf(t) {
+			if full(b) {
+				return
+			}
 			if s, ok := scalar(t[k]); ok {
 				if s != "" {
 					b.Add(doc.Block{Kind: doc.Item, Level: 1}, readable(k)+": "+s)
@@ -83,6 +93,9 @@ func sayList(b *doc.Builder, list []any, level int) {
 		return
 	}
 	for _, v := range list {
+		if full(b) {
+			return
+		}
 		if s, ok := scalar(v); ok {
 			if s != "" {
 				b.Add(doc.Block{Kind: doc.Item, Level: 1}, s)
@@ -179,7 +192,13 @@ func keysOf(m map[string]any) []string {
 func readable(k string) string {
 	var b strings.Builder
 	last := 'A'
-	for _, r := range strings.NewReplacer("_", " ", "-", " ", "@", "").Replace(k) {
+	for _, r := range k {
+		switch r {
+		case '_', '-':
+			r = ' '
+		case '@':
+			continue
+		}
 		if r >= 'A' && r <= 'Z' && last >= 'a' && last <= 'z' {
 			b.WriteByte(' ')
 			r += 'a' - 'A'

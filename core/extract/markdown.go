@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/ast"
@@ -19,11 +20,90 @@ import (
 func fromMarkdown(in Input) (*doc.Document, error) {
 	src := []byte(strings.ReplaceAll(decode(in.Body, in.MediaType), "\r\n", "\n"))
 	var b doc.Builder
-	src = frontMatter(src, b.Doc())
+	src = tame(frontMatter(src, b.Doc()))
 	tree := goldmark.New(goldmark.WithExtensions(extension.Table, extension.Strikethrough, extension.Linkify)).Parser().Parse(text.NewReader(src))
 	m := &mdReader{b: &b, src: src}
 	m.block(tree, 0)
 	return b.Document(), nil
+}
+
+// Bounds on Markdown beyond which its grammar takes time that grows with the square of the text: how long a paragraph is, how deep lines are
+// set in, and how many quotation marks stand before one. No person writes beyond them.
+const (
+	maxParagraph = 8 << 10 // bytes
+	maxIndent    = 120      // columns
+	maxQuotes    = 16
+)
+
+// tame brings Markdown within its bounds: a longer paragraph is parted, at a line's end where there is one; what is set in further, or quoted
+// more often, is as far as may be.
+func tame(src []byte) []byte {
+	var out bytes.Buffer
+	out.Grow(len(src) + len(src)/64)
+	para, fence := 0, ""
+	for line := range bytes.Lines(src) {
+		if mark := fenceOf(line); mark != "" && (fence == "" || mark == fence) {
+			para = 0
+			if fence == "" {
+				fence = mark
+			} else {
+				fence = ""
+			}
+		}
+		if fence != "" {
+			out.Write(line)
+			continue
+		}
+		text := bytes.TrimLeft(line, " \t>")
+		lead := line[:len(line)-len(text)]
+		if quotes := bytes.Count(lead, []byte(">")); quotes > maxQuotes || len(lead) > maxIndent {
+			kept := lead[:0:0]
+			quotes = 0
+			for _, c := range lead {
+				if c == '>' {
+					quotes++
+				}
+				if c == '>' && quotes > maxQuotes || len(kept) >= maxIndent {
+					continue
+				}
+				kept = append(kept, c)
+			}
+			lead = kept
+		}
+		if len(bytes.TrimSpace(text)) == 0 {
+			para = 0
+		}
+		if row := bytes.IndexByte(text, '|') >= 0; para > 0 && para+len(text) > maxParagraph && !row {
+			out.WriteByte('\n')
+			para = 0
+		}
+		out.Write(lead)
+		for len(text) > maxParagraph {
+			at := maxParagraph
+			if space := bytes.LastIndexByte(text[:at], ' '); space > 0 {
+				at = space
+			}
+			for at < len(text) && !utf8.RuneStart(text[at]) {
+				at++
+			}
+			out.Write(text[:at])
+			out.WriteString("\n\n")
+			text = text[at:]
+		}
+		out.Write(text)
+		para += len(text)
+	}
+	return out.Bytes()
+}
+
+// fenceOf is the mark of a line that begins or ends a block of code; "" for other lines.
+func fenceOf(line []byte) string {
+	for _, mark := range []string{"```", "~~~"} {
+		if bytes.HasPrefix(bytes.TrimLeft(line, " "), []byte(mark)) {
+			return mark
+		}
+	}
+	return ""
 }
 
 func frontMatter(src []byte, d *doc.Document) []byte {
@@ -74,7 +154,7 @@ func (m *mdReader) inline(n ast.Node) string {
 }
 
 func (m *mdReader) block(n ast.Node, depth int) {
-	if depth > MaxDepth || m.b.Len() > MaxText {
+	if depth > MaxDepth || full(m.b) {
 		return
 	}
 	for c := n.FirstChild(); c != nil; c = c.NextSibling() {
@@ -165,7 +245,7 @@ func fromPlain(in Input) (*doc.Document, error) {
 		}
 		para, kind = nil, doc.Block{Kind: doc.Paragraph}
 	}
-	for i := 0; i < len(lines) && b.Len() < MaxText; i++ {
+	for i := 0; i < len(lines) && !full(&b); i++ {
 		line := strings.TrimSpace(lines[i])
 		next := ""
 		if i+1 < len(lines) {

@@ -10,6 +10,9 @@ import (
 	"jolvex/core/doc"
 )
 
+// maxRepeated is how many cells merged ones may stand for, on one page.
+const maxRepeated = 50_000
+
 type htmlCell struct {
 	text   string
 	head   bool
@@ -131,7 +134,7 @@ func (r *htmlReader) gridOf(n *html.Node) (rows [][]htmlCell, caption string) {
 			case atom.Thead, atom.Tbody, atom.Tfoot:
 				visit(c)
 			case atom.Tr:
-				if r.cells > MaxCells {
+				if r.cells > MaxCells || r.repeated > maxRepeated {
 					r.trimmed = true
 					return
 				}
@@ -144,6 +147,7 @@ func (r *htmlReader) gridOf(n *html.Node) (rows [][]htmlCell, caption string) {
 						}
 						p.left--
 						row = append(row, p.cell)
+						r.repeated++
 					}
 				}
 				for td := c.FirstChild; td != nil; td = td.NextSibling {
@@ -163,7 +167,9 @@ func (r *htmlReader) gridOf(n *html.Node) (rows [][]htmlCell, caption string) {
 							hang[len(row)] = &pending{down, tall - 1}
 						}
 						row = append(row, cc)
-						r.cells++
+						if r.cells++; cc.spaned {
+							r.repeated++
+						}
 					}
 				}
 				fill()

@@ -14,10 +14,12 @@ import (
 
 	"jolvex/core/extract"
 	"jolvex/internal/extractor"
-	"jolvex/internal/extractor/extractortest"
 )
 
-func TestMain(m *testing.M) { extractortest.Main(m) }
+func TestMain(m *testing.M) {
+	extractor.RunWorker()
+	os.Exit(m.Run())
+}
 
 func pool(t *testing.T, l extractor.Limits) *extractor.Pool {
 	t.Helper()

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -115,6 +116,8 @@ func (p *Pool) explain(ctx context.Context, in extract.Input, err error) error {
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
+	case strings.Contains(err.Error(), "out of memory") || strings.Contains(err.Error(), "stack exceeds"):
+		return fmt.Errorf("%s: %w: reading it takes more than %d MB of memory", in.Address, extract.ErrTooLarge, p.limits.Memory>>20)
 	case errors.As(err, &over):
 		return fmt.Errorf("%s: %w: %s", in.Address, extract.ErrTooLarge, over.Error())
 	}

@@ -2,8 +2,10 @@ package extractor
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/binary"
+	"encoding/gob"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -40,6 +42,8 @@ type process struct {
 	peak      *atomic.Int64
 	in        *bufio.Writer
 	out       *bufio.Reader
+	said      bytes.Buffer // a reply, for dec
+	dec       *gob.Decoder
 	pipe      io.Closer
 	stderr    *tail
 	documents int
@@ -52,22 +56,31 @@ type process struct {
 
 // tail keeps the last of what a process writes.
 type tail struct {
-	mu sync.Mutex
-	b  []byte
+	mu    sync.Mutex
+	b     []byte
+	fatal string // line
 }
 
 func (t *tail) Write(p []byte) (int, error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.b = append(t.b, p...)
+	for line := range strings.Lines(string(p)) {
+		if t.fatal == "" && (strings.HasPrefix(line, "fatal error:") || strings.HasPrefix(line, "runtime: ") && strings.Contains(line, "exceeds")) {
+			t.fatal = strings.TrimSpace(line)
+		}
+	}
 	t.b = t.b[max(0, len(t.b)-2000):]
 	return len(p), nil
 }
 
-// lastLine is the last thing that was said.
-func (t *tail) lastLine() string {
+// reason is why a process broke off: what the runtime calls fatal, else the last thing that was said.
+func (t *tail) reason() string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
+	if t.fatal != "" {
+		return t.fatal
+	}
 	s := strings.TrimSpace(string(t.b))
 	return s[strings.LastIndexByte(s, '\n')+1:]
 }
@@ -102,6 +115,7 @@ func start(cacheDir string, l Limits, peak *atomic.Int64) (*process, error) {
 		return nil, err
 	}
 	p.in, p.pipe, p.out = bufio.NewWriterSize(in, 64<<10), in, bufio.NewReaderSize(out, 64<<10)
+	p.dec = gob.NewDecoder(&p.said)
 	return p, nil
 }
 
@@ -145,7 +159,8 @@ func (p *process) read(ctx context.Context, in extract.Input, isPDF bool) (d *do
 	return d, problem, err
 }
 
-// exchange sends a document and takes what is said of it. Messages are a byte for their kind and, but for signs of life, a length and JSON.
+// exchange sends a document and takes what is said of it. Messages are a byte for their kind and, but for signs of life, a length and the
+// next part of a gob stream.
 func (p *process) exchange(in extract.Input, isPDF bool, w *watcher) (*doc.Document, error, error) {
 	head, err := json.Marshal(request{in.Address, in.MediaType, isPDF, len(in.Body)})
 	if err != nil {
@@ -168,7 +183,8 @@ func (p *process) exchange(in extract.Input, isPDF bool, w *watcher) (*doc.Docum
 			return nil, nil, p.broken(err)
 		}
 		var r reply
-		if err := json.Unmarshal(raw, &r); err != nil {
+		p.said.Write(raw)
+		if err := p.dec.Decode(&r); err != nil {
 			return nil, nil, fmt.Errorf("it answered what cannot be read: %w", err)
 		}
 		return r.Document, r.problem(), nil
@@ -185,7 +201,7 @@ func (p *process) broken(err error) error {
 	if errors.Is(err, io.EOF) {
 		err = io.ErrUnexpectedEOF
 	}
-	if said := p.stderr.lastLine(); said != "" {
+	if said := p.stderr.reason(); said != "" {
 		return fmt.Errorf("%w (%s)", err, said)
 	}
 	return err

@@ -2,6 +2,8 @@ package extractor
 
 import (
 	"bufio"
+	"bytes"
+	"encoding/gob"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -32,8 +34,8 @@ type request struct {
 
 // reply is what came of a document.
 type reply struct {
-	Document *doc.Document `json:",omitempty"`
-	Kind     string        // of the problem; "" for none
+	Document *doc.Document
+	Kind     string // of the problem; "" for none
 	Problem  string
 }
 
@@ -88,6 +90,7 @@ func RunWorker() {
 		os.Exit(1)
 	}
 	w := worker{in: bufio.NewReaderSize(os.Stdin, 64<<10), out: bufio.NewWriterSize(os.Stdout, 64<<10), cache: os.Args[2], memory: memory, seconds: uint64(seconds)}
+	w.enc = gob.NewEncoder(&w.buf)
 	if err := w.serve(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
@@ -121,6 +124,8 @@ type worker struct {
 	memory  int64
 	seconds uint64
 	pdf     *pdf.Reader
+	buf     bytes.Buffer // what enc wrote
+	enc     *gob.Encoder
 }
 
 // serve reads documents until its input ends.
@@ -161,15 +166,17 @@ func (w *worker) serve() error {
 }
 
 func (w *worker) say(r reply) error {
-	raw, err := json.Marshal(r)
-	if err == nil && len(raw) > maxReply {
-		r = reply{Kind: "large", Problem: fmt.Sprintf("%v: what was read of it is more than %d MB", extract.ErrTooLarge, maxReply>>20)}
-		raw, err = json.Marshal(r)
+	defer w.buf.Reset()
+	if r.Document != nil && len(r.Document.Text) > maxReply/4 { // its blocks may take as much again
+		r = reply{Kind: "large", Problem: fmt.Sprintf("%v: what was read of it is more than %d MB", extract.ErrTooLarge, maxReply>>22)}
 	}
-	if err != nil {
+	if err := w.enc.Encode(r); err != nil {
 		return fmt.Errorf("write what was read: %w", err)
 	}
-	return errors.Join(w.out.WriteByte(saidReply), writeFrame(w.out, raw), w.out.Flush())
+	if w.buf.Len() > maxReply { // the other side would take no more of it: a new process begins anew
+		return fmt.Errorf("what was read of it is more than %d MB", maxReply>>20)
+	}
+	return errors.Join(w.out.WriteByte(saidReply), writeFrame(w.out, w.buf.Bytes()), w.out.Flush())
 }
 
 // read reads one document, within the limit on processor time. A reader that panics has met a file that it cannot read.

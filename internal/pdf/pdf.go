@@ -92,9 +92,7 @@ func readFile(inst pdfium.Pdfium, body []byte, read func() error) (out extract.P
 	if t, err := inst.FPDF_GetMetaText(&requests.FPDF_GetMetaText{Document: d, Tag: "Title"}); err == nil {
 		out.Title = strings.TrimSpace(t.Value)
 	}
-	if o, err := inst.GetBookmarks(&requests.GetBookmarks{Document: d}); err == nil {
-		out.Outline = outline(o.Bookmarks, 1, nil)
-	}
+	out.Outline = outline(inst, d)
 	glyphs, broken := 0, 0
 	for i := range count.PageCount {
 		pg, err := readPage(inst, d, i)
@@ -116,21 +114,62 @@ func readFile(inst pdfium.Pdfium, body []byte, read func() error) (out extract.P
 	return out, nil
 }
 
-func outline(bs []responses.GetBookmarksBookmark, level int, out []extract.Bookmark) []extract.Bookmark {
-	for _, b := range bs {
-		if len(out) >= 10_000 || level > 12 {
-			break
+// Limits on an outline.
+const (
+	mostBookmarks = 10_000
+	deepOutline   = 12
+)
+
+// outline reads the bookmarks of a file, level by level. One that leads back to another ends when there are too many.
+func outline(inst pdfium.Pdfium, d references.FPDF_DOCUMENT) (out []extract.Bookmark) {
+	asked := 0
+	var level func(parent *references.FPDF_BOOKMARK, depth int)
+	level = func(parent *references.FPDF_BOOKMARK, depth int) {
+		at, err := inst.FPDFBookmark_GetFirstChild(&requests.FPDFBookmark_GetFirstChild{Document: d, Bookmark: parent})
+		if err != nil || depth > deepOutline {
+			return
 		}
-		m := extract.Bookmark{Title: b.Title, Level: level}
-		switch {
-		case b.DestInfo != nil:
-			m.Page = b.DestInfo.PageIndex + 1
-		case b.ActionInfo != nil && b.ActionInfo.DestInfo != nil:
-			m.Page = b.ActionInfo.DestInfo.PageIndex + 1
+		for next := at.Bookmark; next != nil && asked < mostBookmarks; {
+			asked++
+			m := extract.Bookmark{Level: depth}
+			if t, err := inst.FPDFBookmark_GetTitle(&requests.FPDFBookmark_GetTitle{Bookmark: *next}); err == nil {
+				m.Title = t.Title
+			}
+			m.Page = pageOf(inst, d, *next)
+			out = append(out, m)
+			level(next, depth+1)
+			more, err := inst.FPDFBookmark_GetNextSibling(&requests.FPDFBookmark_GetNextSibling{Document: d, Bookmark: *next})
+			if err != nil {
+				return
+			}
+			next = more.Bookmark
 		}
-		out = outline(b.Children, level+1, append(out, m))
+	}
+	level(nil, 1)
+	if asked >= mostBookmarks { // it goes round in a ring
+		return nil
 	}
 	return out
+}
+
+// pageOf is the page that a bookmark leads to, from 1; 0 for none.
+func pageOf(inst pdfium.Pdfium, d references.FPDF_DOCUMENT, b references.FPDF_BOOKMARK) int {
+	var dest *references.FPDF_DEST
+	if x, err := inst.FPDFBookmark_GetDest(&requests.FPDFBookmark_GetDest{Document: d, Bookmark: b}); err == nil && x.Dest != nil {
+		dest = x.Dest
+	} else if act, err := inst.FPDFBookmark_GetAction(&requests.FPDFBookmark_GetAction{Bookmark: b}); err == nil && act.Action != nil {
+		if x, err := inst.FPDFAction_GetDest(&requests.FPDFAction_GetDest{Document: d, Action: *act.Action}); err == nil {
+			dest = x.Dest
+		}
+	}
+	if dest == nil {
+		return 0
+	}
+	x, err := inst.FPDFDest_GetDestPageIndex(&requests.FPDFDest_GetDestPageIndex{Document: d, Dest: *dest})
+	if err != nil {
+		return 0
+	}
+	return x.Index + 1
 }
 
 var (
