@@ -44,6 +44,7 @@ func serve(ctx context.Context, o *owner, addr string, ready func(at string) err
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w", addr, err)
 	}
+	o.app.Gathering.ListensAt(l.Addr())
 	srv := &http.Server{Handler: o.server.Handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

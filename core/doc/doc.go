@@ -86,6 +86,7 @@ type Document struct {
 	Notes       []string `json:"notes,omitempty"`  // what the reader of the document should know: cut short, scripts only
 	Hidden      []string `json:"hidden,omitempty"` // passages that the page hides from its readers; not part of Text
 	Dated       string   `json:"dated,omitempty"`  // when the original says that it was last changed, as a date or moment of RFC 3339
+	Until       string   `json:"until,omitempty"`  // from when on it asks not to be shown any more, as written
 	Text        string   `json:"text"`
 	Blocks      []Block  `json:"blocks"`
 }

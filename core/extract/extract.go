@@ -95,6 +95,9 @@ func Endings() []string {
 	return out
 }
 
+// HTML reports whether a media type, as Kind gives it, is that of pages.
+func HTML(kind string) bool { return kind == readers[0].kind }
+
 // Kind is the media type, without parameters, that Extract will read in as; "" when none fits.
 func Kind(in Input) string {
 	if r := readerOf(in); r != nil {

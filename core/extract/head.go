@@ -30,6 +30,9 @@ func (r *htmlReader) head(page *goquery.Document) {
 			low := strings.ToLower(content)
 			d.NoIndex = d.NoIndex || strings.Contains(low, "noindex") || strings.Contains(low, "none")
 			d.NoFollow = d.NoFollow || strings.Contains(low, "nofollow") || strings.Contains(low, "none")
+			if _, at, ok := strings.Cut(content, "unavailable_after:"); ok {
+				d.Until = strings.TrimSpace(at)
+			}
 		}
 	})
 	d.Dated = dated(page)
@@ -149,6 +152,11 @@ func (r *htmlReader) links(page *goquery.Document) {
 			d.Links = append(d.Links, doc.Link{Address: a, Relation: doc.Refresh})
 		}
 	}
+	page.Find("iframe[src], frame[src]").Each(func(_ int, s *goquery.Selection) {
+		if a := r.resolve(s.AttrOr("src", "")); a != "" && len(d.Links) < 20_000 {
+			d.Links = append(d.Links, doc.Link{Address: a, Text: doc.Fold(s.AttrOr("title", ""))})
+		}
+	})
 	page.Find("a[href], area[href]").EachWithBreak(func(_ int, s *goquery.Selection) bool {
 		if a := r.resolve(s.AttrOr("href", "")); a != "" {
 			rel := strings.Fields(strings.ToLower(s.AttrOr("rel", "")))

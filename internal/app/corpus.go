@@ -7,6 +7,7 @@ import (
 	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/measure"
+	"jolvex/core/text"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
 	"jolvex/internal/gathering"
@@ -49,6 +50,9 @@ func (a *App) CreateCorpus(ctx context.Context, name string) (Corpus, error) {
 	name = strings.TrimSpace(name)
 	if name == "" || len(name) > 120 || strings.ContainsAny(name, "/\\\n\r\t") {
 		return Corpus{}, fault.Input("a corpus needs a name of 1 to 120 characters without slashes")
+	}
+	if !text.Plain(name) {
+		return Corpus{}, fault.Input("the name of a corpus has no control characters and none that turn the direction of writing")
 	}
 	c, err := a.store.CreateCorpus(ctx, name)
 	if err != nil {

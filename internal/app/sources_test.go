@@ -22,6 +22,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/connections"
 	"jolvex/internal/fault"
+	web "jolvex/internal/gather"
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
@@ -157,8 +158,11 @@ func TestSitemapsListsAndFeedsBringWhatTheyName(t *testing.T) {
 	}))
 	defer maps.Close()
 	add(gathering.NewSource{Kind: store.KindSitemap, Address: maps.URL + "/sitemap.txt"})
+	assert.Equal(t, "failed", states(t, a)["/b"], "a private host that only the sitemap names is not reached")
+	other := store.SourceSettings{PrivateHosts: []string{web.HostPort(at)}}
+	add(gathering.NewSource{Kind: store.KindSitemap, Address: maps.URL + "/sitemap.txt", Settings: other})
 	assert.Equal(t, "indexed", states(t, a)["/b"])
-	add(gathering.NewSource{Kind: store.KindFeed, Address: maps.URL + "/feed.xml"})
+	add(gathering.NewSource{Kind: store.KindFeed, Address: maps.URL + "/feed.xml", Settings: other})
 	assert.Equal(t, "indexed", states(t, a)["/c"])
 	assert.Equal(t, "left out", states(t, a)["/talk.wav"], "nothing turns speech into text yet")
 

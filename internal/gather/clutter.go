@@ -4,6 +4,9 @@ import (
 	"net/url"
 	"regexp"
 	"strings"
+
+	"jolvex/core/doc"
+	"jolvex/core/lang"
 )
 
 // Words that addresses of clutter are made of. (Common practice, no published source.)
@@ -48,4 +51,42 @@ func ClutterOf(address string, words int) string {
 		c = append(c, "near-empty")
 	}
 	return strings.Join(c, ",")
+}
+
+var en = lang.English()
+
+// stand is what may stand at an address in place of a page.
+var stand = []struct {
+	list, reason string
+}{
+	{"page-not-found", "says that there is nothing at this address"},
+	{"page-log-in", "needs a log-in"},
+	{"page-consent", "asks for consent before it shows anything"},
+	{"page-checked", "is kept from programs by a check for people"},
+}
+
+// standInWords is how many words a page may have that only stands in for another.
+const standInWords = 160
+
+// StandsIn tells what a page is that only stands in for another, by its title and first heading: a "not found" that came with status 200, a
+// log-in, a request for consent, a check for people. "" for a page of its own.
+func StandsIn(d *doc.Document, words int) string {
+	if words > standInWords {
+		return ""
+	}
+	said := []string{d.Title}
+	for _, b := range d.Blocks {
+		if b.Kind == doc.Heading {
+			said = append(said, d.Of(b.Span))
+			break
+		}
+	}
+	for _, s := range stand {
+		for _, t := range said {
+			if en.Pattern(s.list).MatchString(t) {
+				return s.reason
+			}
+		}
+	}
+	return ""
 }

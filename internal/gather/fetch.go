@@ -5,21 +5,23 @@ import (
 	"bytes"
 	"compress/flate"
 	"compress/gzip"
+	"compress/zlib"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
+	"net/http/cookiejar"
 	"net/netip"
 	"net/url"
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"github.com/andybalholm/brotli"
+	"golang.org/x/net/publicsuffix"
 )
 
 // Product is the crawler's name in robots.txt and at the front of its user agent.
@@ -38,12 +40,12 @@ const (
 // Errors that a caller tells apart. They arrive wrapped.
 var (
 	ErrPrivate  = errors.New("a private address: allow it for this source to reach it")
+	ErrOwn      = errors.New("an address of this program itself")
 	ErrTooLarge = errors.New("too large")
 	ErrLoop     = errors.New("too many redirects")
 )
 
-// Fetcher fetches over HTTP. It reaches only public addresses unless AllowPrivate is set; what counts is the address a
-// name resolves to at the moment of dialling, for every redirect anew.
+// Fetcher fetches over HTTP, within its reach.
 type Fetcher struct {
 	client *http.Client
 	mu     sync.Mutex
@@ -55,63 +57,27 @@ type robotsEntry struct {
 	rules *Robots
 }
 
-// guarded dials public addresses only, unless private ones are allowed.
-func guarded(allowPrivate bool) *net.Dialer {
-	return guardedBy(func(a netip.AddrPort) bool { return allowPrivate || Public(a.Addr()) })
-}
+// NewFetcher makes a fetcher for one visit. It keeps the cookies that pages set until then.
+func NewFetcher(reach Reach) *Fetcher { return newFetcher(reach.dial) }
 
-// guardedBy dials what may be dialled: what counts is what a name resolves to at that moment.
-func guardedBy(may func(netip.AddrPort) bool) *net.Dialer {
-	return &net.Dialer{Timeout: 10 * time.Second, Control: func(_, address string, _ syscall.RawConn) error {
-		ap, err := netip.ParseAddrPort(address)
-		if err != nil {
-			return err
-		}
-		if !may(ap) {
-			return fmt.Errorf("%s: %w", ap.Addr(), ErrPrivate)
-		}
-		return nil
-	}}
-}
-
-// NewFetcher makes a fetcher.
-func NewFetcher(allowPrivate bool) *Fetcher { return newFetcher(guarded(allowPrivate)) }
-
-func newFetcher(dialer *net.Dialer) *Fetcher {
+func newFetcher(dial func(ctx context.Context, network, address string) (net.Conn, error)) *Fetcher {
+	jar, err := cookiejar.New(&cookiejar.Options{PublicSuffixList: publicsuffix.List})
+	if err != nil {
+		panic(err) // it has no other way to fail than unknown options
+	}
 	return &Fetcher{
 		robots: map[string]*robotsEntry{},
 		client: &http.Client{
 			Timeout: Timeout,
+			Jar:     jar,
 			Transport: &http.Transport{
-				DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: 20 * time.Second, MaxIdleConnsPerHost: 8,
+				DialContext: dial, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: 20 * time.Second, MaxIdleConnsPerHost: 8,
 				IdleConnTimeout: 30 * time.Second, MaxResponseHeaderBytes: 256 << 10, Proxy: nil,
 			},
 			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		},
 	}
 }
-
-// Public reports whether an address can belong to a host on the open internet (IANA special-purpose registries, RFC 6890).
-func Public(a netip.Addr) bool {
-	a = a.Unmap()
-	if !a.IsValid() || a.IsLoopback() || a.IsPrivate() || a.IsLinkLocalUnicast() || a.IsLinkLocalMulticast() || a.IsMulticast() || a.IsUnspecified() || a.IsInterfaceLocalMulticast() {
-		return false
-	}
-	for _, p := range special {
-		if p.Contains(a) {
-			return false
-		}
-	}
-	return true
-}
-
-var special = func() []netip.Prefix {
-	var out []netip.Prefix
-	for _, s := range []string{"0.0.0.0/8", "100.64.0.0/10", "192.0.0.0/24", "192.0.2.0/24", "198.18.0.0/15", "198.51.100.0/24", "203.0.113.0/24", "240.0.0.0/4", "64:ff9b::/96", "64:ff9b:1::/48", "100::/64", "2001:db8::/32", "2002::/16", "fc00::/7", "fec0::/10"} {
-		out = append(out, netip.MustParsePrefix(s))
-	}
-	return out
-}()
 
 // Page is what came back.
 type Page struct {
@@ -121,7 +87,8 @@ type Page struct {
 	Body         []byte
 	ETag         string
 	LastModified string
-	RobotsTag    string // X-Robots-Tag
+	RobotsTag    string    // X-Robots-Tag
+	Until        time.Time // its unavailable_after; zero for none
 	RetryAfter   time.Duration
 	Redirects    []string // addresses passed through
 }
@@ -150,7 +117,7 @@ func (f *Fetcher) GetIf(ctx context.Context, address string, limit int64, c Cond
 			return p, fmt.Errorf("fetch %s: %w", p.Address, err)
 		}
 		req.Header.Set("User-Agent", UserAgent)
-		req.Header.Set("Accept-Encoding", "gzip, br")
+		req.Header.Set("Accept-Encoding", "gzip, br, deflate")
 		req.Header.Set("Accept", "text/html,application/xhtml+xml,text/plain;q=0.9,*/*;q=0.5")
 		if p.Address == address {
 			switch {
@@ -186,6 +153,12 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 	p.Status, p.MediaType = resp.StatusCode, resp.Header.Get("Content-Type")
 	p.ETag, p.LastModified = resp.Header.Get("ETag"), resp.Header.Get("Last-Modified")
 	p.RobotsTag = robotsTag(resp.Header.Values("X-Robots-Tag"))
+	for _, v := range resp.Header.Values("X-Robots-Tag") {
+		const name = "unavailable_after:"
+		if at := strings.Index(strings.ToLower(v), name); at >= 0 {
+			p.Until = Until(v[at+len(name):])
+		}
+	}
 	if s := resp.Header.Get("Retry-After"); s != "" {
 		if sec, err := strconv.Atoi(s); err == nil {
 			p.RetryAfter = time.Duration(sec) * time.Second
@@ -207,6 +180,23 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 	}
 	p.Body = body
 	return nil
+}
+
+// untilForms are the forms in which the moment of unavailable_after is written: RFC 822, RFC 850 and ISO 8601 are named for it.
+var untilForms = []string{
+	time.RFC3339, "2006-01-02", "2006-01-02T15:04:05Z0700", "2006-01-02 15:04:05 MST", "02 Jan 2006 15:04:05 MST", "2 Jan 2006 15:04:05 MST", time.RFC822,
+	time.RFC1123, time.RFC850, "02-Jan-2006 15:04:05 MST", "Monday, 02-Jan-2006 15:04:05 MST",
+}
+
+// Until reads the moment of an unavailable_after; the zero time when it cannot be read. What follows a semicolon is of another directive.
+func Until(s string) time.Time {
+	s, _, _ = strings.Cut(strings.TrimSpace(s), ";")
+	for _, form := range untilForms {
+		if at, err := time.Parse(form, strings.TrimSpace(s)); err == nil {
+			return at
+		}
+	}
+	return time.Time{}
 }
 
 // robotsTag joins the directives of X-Robots-Tag headers that are for every crawler or for ours; those that name another
@@ -239,8 +229,14 @@ func decoded(resp *http.Response) (io.Reader, error) {
 		return gzip.NewReader(head)
 	case "br":
 		return brotli.NewReader(resp.Body), nil
-	case "deflate":
-		return flate.NewReader(resp.Body), nil
+	case "deflate": // meant is zlib (RFC 1950); servers that send the bare stream (RFC 1951) are common
+		head := bufio.NewReader(resp.Body)
+		if b, err := head.Peek(2); err == io.EOF && len(b) == 0 {
+			return head, nil
+		} else if len(b) == 2 && b[0]&0x0f == 8 && (uint16(b[0])<<8|uint16(b[1]))%31 == 0 {
+			return zlib.NewReader(head)
+		}
+		return flate.NewReader(head), nil
 	default:
 		return nil, fmt.Errorf("the server coded it as %q, which was not asked for", c)
 	}

@@ -9,7 +9,6 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
-	"net/netip"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -23,11 +22,11 @@ import (
 func TestFetcherReachesNoPrivateAddressUnlessAllowed(t *testing.T) {
 	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "secret") }))
 	defer srv.Close()
-	_, err := NewFetcher(false).Get(t.Context(), srv.URL, MaxBody, nil)
+	_, err := NewFetcher(Reach{}).Get(t.Context(), srv.URL, MaxBody, nil)
 	assert.ErrorIs(t, err, ErrPrivate)
-	_, err = NewFetcher(false).Get(t.Context(), strings.Replace(srv.URL, "127.0.0.1", "localhost", 1), MaxBody, nil)
+	_, err = NewFetcher(Reach{}).Get(t.Context(), strings.Replace(srv.URL, "127.0.0.1", "localhost", 1), MaxBody, nil)
 	assert.ErrorIs(t, err, ErrPrivate, "what counts is what the name resolves to")
-	p, err := NewFetcher(true).Get(t.Context(), srv.URL, MaxBody, nil)
+	p, err := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}}).Get(t.Context(), srv.URL, MaxBody, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "secret", string(p.Body))
 }
@@ -49,7 +48,7 @@ func TestFetcherFollowsRedirectsWithinReason(t *testing.T) {
 	})
 	srv := httptest.NewServer(mux)
 	defer srv.Close()
-	f := NewFetcher(true)
+	f := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}})
 	p, err := f.Get(t.Context(), srv.URL+"/a", MaxBody, nil)
 	require.NoError(t, err)
 	assert.Equal(t, srv.URL+"/c", p.Address)
@@ -78,7 +77,7 @@ func TestFetcherCapsWhatItReads(t *testing.T) {
 		}
 	}))
 	defer srv.Close()
-	f := NewFetcher(true)
+	f := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}})
 	_, err := f.Get(t.Context(), srv.URL, 9_999, nil)
 	assert.ErrorIs(t, err, ErrTooLarge)
 	p, err := f.Get(t.Context(), srv.URL, 10_000, nil)
@@ -98,7 +97,7 @@ func TestRobotsByStatus(t *testing.T) {
 			w.WriteHeader(status)
 			fmt.Fprint(w, "User-agent: *\nDisallow: /x")
 		}))
-		f := NewFetcher(true)
+		f := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}})
 		for range 3 {
 			r, err := f.Robots(t.Context(), srv.URL+"/x/y")
 			require.NoError(t, err)
@@ -113,7 +112,7 @@ func TestRobotsByStatus(t *testing.T) {
 	}
 	srv := httptest.NewServer(http.NotFoundHandler())
 	srv.Close()
-	r, err := NewFetcher(true).Robots(t.Context(), srv.URL)
+	r, err := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}}).Robots(t.Context(), srv.URL)
 	require.NoError(t, err)
 	assert.False(t, r.Allows("/"))
 }
@@ -124,7 +123,7 @@ func TestRetryAfterIsRead(t *testing.T) {
 		w.WriteHeader(http.StatusTooManyRequests)
 	}))
 	defer srv.Close()
-	p, err := NewFetcher(true).Get(t.Context(), srv.URL, MaxBody, nil)
+	p, err := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}}).Get(t.Context(), srv.URL, MaxBody, nil)
 	require.NoError(t, err)
 	assert.Equal(t, 429, p.Status)
 	assert.Equal(t, 17*time.Second, p.RetryAfter)
@@ -199,7 +198,7 @@ func TestCodedBodies(t *testing.T) {
 		_ = z.Close()
 	}))
 	defer srv.Close()
-	f := NewFetcher(true)
+	f := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}})
 	for _, coding := range []string{"gzip", "br", "deflate", "identity"} {
 		p, err := f.Get(t.Context(), srv.URL+"/"+coding, MaxBody, nil)
 		require.NoError(t, err, coding)
@@ -221,7 +220,7 @@ func TestConditionalRequests(t *testing.T) {
 		fmt.Fprint(w, "whole")
 	}))
 	defer srv.Close()
-	f := NewFetcher(true)
+	f := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}})
 	for c, want := range map[Conditions]int{
 		{ETag: `"7"`}: 304, {ETag: `"7"`, LastModified: "Tue, 03 Mar 2026 10:00:00 GMT"}: 304, {LastModified: "Tue, 03 Mar 2026 10:00:00 GMT"}: 304,
 		{ETag: `"8"`}: 200, {}: 200,
@@ -304,9 +303,8 @@ func TestHostileServers(t *testing.T) {
 	srv := httptest.NewServer(mux)
 	defer srv.Close()
 	defer close(stop)
-	port := netip.MustParseAddrPort(srv.Listener.Addr().String()).Port()
-	dialer := guardedBy(func(a netip.AddrPort) bool { return a.Port() == port || Public(a.Addr()) })
-	patient, hasty := newFetcher(dialer), newFetcher(dialer)
+	reach := Reach{Private: []string{HostPort(srv.URL)}}
+	patient, hasty := NewFetcher(reach), NewFetcher(reach)
 	hasty.client.Timeout = 500 * time.Millisecond
 	for path, want := range map[string]string{
 		"/inside": "private address", "/inside-by-name": "private address", "/metadata": "private address", "/endless": "too large", "/bomb": "too large",

@@ -48,7 +48,7 @@ type Renderer struct {
 
 // NewRenderer starts a Chromium. It fails with ErrNoBrowser, wrapped, when there is none, or when it could only be run with
 // the rights of the user who runs this program and without its sandbox.
-func NewRenderer(ctx context.Context, allowPrivate bool) (*Renderer, error) {
+func NewRenderer(ctx context.Context, reach Reach) (*Renderer, error) {
 	path := ""
 	for _, name := range []string{"chromium", "chromium-browser", "google-chrome-stable", "google-chrome"} {
 		if p, err := exec.LookPath(name); err == nil {
@@ -60,7 +60,7 @@ func NewRenderer(ctx context.Context, allowPrivate bool) (*Renderer, error) {
 		return nil, ErrNoBrowser
 	}
 	r := &Renderer{Sandboxed: true}
-	if err := r.serveProxy(allowPrivate); err != nil {
+	if err := r.serveProxy(reach); err != nil {
 		return nil, err
 	}
 	err := r.launch(ctx, path)
@@ -144,8 +144,23 @@ func (r *Renderer) Close() {
 	}
 }
 
-// Render opens an address and gives the page as it stands once its scripts have run and it has come to rest.
-func (r *Renderer) Render(ctx context.Context, address string) (html []byte, err error) {
+// inlined puts what stands in open shadow roots, which the markup of a page leaves out, among the children of their hosts.
+const inlined = `(() => { const inline = (n, depth) => { if (depth > 200) return; for (const e of [...n.children]) { inline(e, depth + 1)
+	if (e.shadowRoot) { inline(e.shadowRoot, depth + 1); for (const c of [...e.shadowRoot.childNodes].reverse()) if (c.nodeName !== 'SLOT') e.prepend(c.cloneNode(true)) } } }
+	if (document.documentElement) inline(document.documentElement, 0); return location.href })()`
+
+// Rendered is a page as its scripts left it.
+type Rendered struct {
+	HTML    []byte
+	Address string // where it stood in the end: scripts may lead on
+}
+
+// Render opens an address and gives the page as it stands once its scripts have run and it has not changed for a while; 0 for the usual one.
+func (r *Renderer) Render(ctx context.Context, address string, quiet time.Duration) (Rendered, error) {
+	if quiet <= 0 {
+		quiet = settled
+	}
+	var out Rendered
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.allowed.Add(maxRendered / 16)
@@ -156,41 +171,45 @@ func (r *Renderer) Render(ctx context.Context, address string) (html []byte, err
 	stop := context.AfterFunc(ctx, cancelPage)
 	defer stop()
 	if err := chromedp.Do(page, chromedp.Navigate(address)); err != nil {
-		return nil, fmt.Errorf("open %s in the browser: %w", address, err)
+		return out, fmt.Errorf("open %s in the browser: %w", address, err)
 	}
 	const measure = `document.documentElement ? document.documentElement.innerHTML.length : 0`
 	began, last, since := time.Now(), -1, time.Now()
-	for time.Since(began) < longestSettle {
+	for time.Since(began) < longestSettle+quiet {
 		n, err := chromedp.Run(page, chromedp.Evaluate[int](measure))
 		if err != nil {
-			return nil, fmt.Errorf("read %s in the browser: %w", address, err)
+			return out, fmt.Errorf("read %s in the browser: %w", address, err)
 		}
 		if n != last {
 			last, since = n, time.Now()
-		} else if time.Since(since) > settled {
+		} else if time.Since(since) > quiet {
 			break
 		}
 		select {
 		case <-time.After(100 * time.Millisecond):
 		case <-page.Done():
-			return nil, fmt.Errorf("read %s in the browser: %w", address, page.Err())
+			return out, fmt.Errorf("read %s in the browser: %w", address, page.Err())
 		}
+	}
+	at, err := chromedp.Run(page, chromedp.Evaluate[string](inlined))
+	if err != nil {
+		return out, fmt.Errorf("read %s in the browser: %w", address, err)
 	}
 	s, err := chromedp.Run(page, chromedp.Evaluate[string](`document.documentElement.outerHTML.slice(0, `+strconv.Itoa(MaxBody)+`)`))
 	if err != nil {
-		return nil, fmt.Errorf("read %s in the browser: %w", address, err)
+		return out, fmt.Errorf("read %s in the browser: %w", address, err)
 	}
-	return []byte(s), nil
+	return Rendered{[]byte(s), at}, nil
 }
 
 // serveProxy starts the proxy through which Chromium reaches the network.
-func (r *Renderer) serveProxy(allowPrivate bool) error {
+func (r *Renderer) serveProxy(reach Reach) error {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return fmt.Errorf("start the browser's proxy: %w", err)
 	}
 	r.at = l.Addr().String()
-	dial := guarded(allowPrivate).DialContext
+	dial := reach.dial
 	transport := &http.Transport{DialContext: dial, Proxy: nil, ResponseHeaderTimeout: 20 * time.Second, DisableCompression: true, MaxResponseHeaderBytes: 256 << 10}
 	r.proxy = &http.Server{ReadHeaderTimeout: 10 * time.Second, Handler: http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
 		if r.loaded.Load() > r.allowed.Load() {

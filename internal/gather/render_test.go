@@ -15,7 +15,8 @@ import (
 )
 
 const scripted = `<!doctype html><title>Board</title><div id=a></div><script>
-setTimeout(() => { document.getElementById("a").innerHTML = "<p>The 9 o'clock boat is on time.</p>"; fetch("/more").then(r => r.text()).then(t => { document.getElementById("a").append(t) }) }, 200)</script>`
+setTimeout(() => { document.getElementById("a").innerHTML = "<p>The 9 o'clock boat is on time.</p>"; fetch("/more").then(r => r.text()).then(t => { document.getElementById("a").append(t) }) ; location.hash = "read" }, 200)
+const host = document.body.appendChild(document.createElement("div")); host.attachShadow({mode: "open"}).innerHTML = "<p>Spoken in the shadow.</p>"</script>`
 
 func TestAPageIsReadOnceItsScriptsHaveRun(t *testing.T) {
 	_, err := exec.LookPath("chromium")
@@ -29,12 +30,15 @@ func TestAPageIsReadOnceItsScriptsHaveRun(t *testing.T) {
 		fmt.Fprint(w, scripted)
 	}))
 	defer srv.Close()
-	r, err := NewRenderer(t.Context(), true)
+	r, err := NewRenderer(t.Context(), Reach{Private: []string{HostPort(srv.URL)}})
 	require.NoError(t, err)
 	defer r.Close()
 	for range 2 {
-		html, err := r.Render(t.Context(), srv.URL+"/board")
+		page, err := r.Render(t.Context(), srv.URL+"/board", 0)
 		require.NoError(t, err)
+		html := page.HTML
+		assert.Contains(t, string(html), "Spoken in the shadow.")
+		assert.Equal(t, srv.URL+"/board#read", page.Address)
 		assert.Contains(t, string(html), "o'clock boat is on time")
 		assert.Contains(t, string(html), "Berth 2.")
 	}
@@ -55,7 +59,7 @@ func TestAPageIsReadOnceItsScriptsHaveRun(t *testing.T) {
 
 func TestWithoutChromiumItSaysSo(t *testing.T) {
 	t.Setenv("PATH", t.TempDir())
-	_, err := NewRenderer(t.Context(), true)
+	_, err := NewRenderer(t.Context(), Reach{})
 	assert.ErrorIs(t, err, ErrNoBrowser)
 }
 
@@ -68,12 +72,12 @@ func TestTheBrowserReachesNoPrivateAddress(t *testing.T) {
 		fmt.Fprint(w, "secret")
 	}))
 	defer srv.Close()
-	r, err := NewRenderer(t.Context(), false)
+	r, err := NewRenderer(t.Context(), Reach{})
 	require.NoError(t, err)
 	defer r.Close()
 	for _, at := range []string{srv.URL, strings.Replace(srv.URL, "127.0.0.1", "localhost", 1), "http://169.254.169.254/latest/meta-data"} {
-		html, err := r.Render(t.Context(), at)
-		assert.False(t, err == nil && strings.Contains(string(html), "secret"), at)
+		page, err := r.Render(t.Context(), at, 0)
+		assert.False(t, err == nil && strings.Contains(string(page.HTML), "secret"), at)
 	}
 	assert.False(t, reached)
 }

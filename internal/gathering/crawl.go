@@ -7,6 +7,7 @@ import (
 	"maps"
 	"net/url"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -26,7 +27,7 @@ type crawl struct {
 	ga      *Gatherer
 	src     store.Source
 	set     store.SourceSettings
-	scope   gather.Scope
+	scope   atomic.Pointer[gather.Scope]
 	follow  bool // links lead on
 	fetcher *gather.Fetcher
 	polite  gather.Polite
@@ -156,18 +157,88 @@ func (ga *Gatherer) newCrawl(src store.Source, p *job.Progress) (*crawl, error) 
 		return nil, err
 	}
 	k := &crawl{
-		ga: ga, src: src, set: set, fetcher: gather.NewFetcher(set.AllowPrivate), traps: gather.NewTraps(ga.now()), job: p, pages: set.PageCap,
+		ga: ga, src: src, set: set, fetcher: gather.NewFetcher(ga.reach(src.Address, set)), traps: gather.NewTraps(ga.now()), job: p, pages: set.PageCap,
 		delay: time.Duration(set.Delay) * time.Millisecond, follow: src.Kind == store.KindSite, notices: map[string]bool{},
 		failed: map[string]int{},
 	}
 	if k.pages == 0 {
 		k.pages = max(defaultPages, len(set.Addresses))
 	}
-	k.scope = gather.Anywhere(set.Include, set.Exclude)
+	scope := gather.Anywhere(set.Include, set.Exclude)
 	if k.follow {
-		k.scope, err = gather.NewScope(src.Address, set.Include, set.Exclude)
+		scope, err = gather.NewScope(k.home(), set.Include, set.Exclude)
 	}
+	k.scope.Store(&scope)
 	return k, err
+}
+
+// home is where the pages of a site begin: its start address, on the host that this one leads to.
+func (k *crawl) home() string {
+	if k.set.Home == "" {
+		return k.src.Address
+	}
+	u, err := url.Parse(k.src.Address)
+	if err != nil {
+		return k.set.Home
+	}
+	return k.set.Home + u.EscapedPath()
+}
+
+// holds reports whether an address belongs to the source.
+func (k *crawl) holds(address string) bool { return k.scope.Load().Holds(address) }
+
+// adopt takes the host that the start address of a site leads to as the site's own, as from a bare domain to its www: at the first visit, and
+// at later ones when it is the same. Another one later is not followed: it may be no longer theirs.
+func (k *crawl) adopt(ctx context.Context, d store.Document, at string) (bool, error) {
+	if !k.follow || d.Key != k.src.Address {
+		return false, nil
+	}
+	u, err := url.Parse(at)
+	if err != nil {
+		return false, nil //nolint:nilerr // it is no address that could be followed
+	}
+	origin := u.Scheme + "://" + u.Host
+	if k.set.Home != "" && k.set.Home != origin || k.set.Home == "" && k.src.VisitedAt != "" {
+		return false, nil
+	}
+	first := k.set.Home == ""
+	k.set.Home = origin
+	scope, err := gather.NewScope(k.home(), k.set.Include, k.set.Exclude)
+	if err != nil {
+		return false, err
+	}
+	k.scope.Store(&scope)
+	k.note(fmt.Sprintf("the start address leads to %s: the pages there are taken in", origin))
+	if !first {
+		return true, nil
+	}
+	if k.src.Raw, err = rawOf(k.set); err != nil {
+		return false, err
+	}
+	if err := k.ga.store.SaveSource(ctx, k.src); err != nil {
+		return false, err
+	}
+	robots, err := k.fetcher.Robots(ctx, at)
+	if err != nil || robots.Unreachable != "" {
+		return true, err
+	}
+	return true, k.siteMaps(ctx, robots)
+}
+
+// reach is where a source may be fetched from. Of private hosts, only those that its own addresses name, or its settings.
+func (ga *Gatherer) reach(address string, set store.SourceSettings) gather.Reach {
+	r := gather.Reach{Never: ga.own.has}
+	for _, hp := range set.PrivateHosts {
+		r.Private = append(r.Private, strings.ToLower(hp))
+	}
+	if set.AllowPrivate {
+		for _, at := range append([]string{address, set.Home}, set.Addresses...) {
+			if hp := gather.HostPort(at); hp != "" && !slices.Contains(r.Private, hp) {
+				r.Private = append(r.Private, hp)
+			}
+		}
+	}
+	return r
 }
 
 // begin puts what the source starts from into the frontier and returns how many pages may be fetched at a time.
@@ -197,6 +268,11 @@ func (k *crawl) begin(ctx context.Context) (workers int, err error) {
 		if robots.Unreachable != "" { // each page says so
 			return workers, nil
 		}
+		if k.set.Home != "" {
+			if robots, err = k.fetcher.Robots(ctx, k.set.Home); err != nil || robots.Unreachable != "" {
+				return workers, err
+			}
+		}
 		return workers, k.siteMaps(ctx, robots)
 	case store.KindSitemap:
 		n, err := k.sitemaps(ctx, []string{k.src.Address})
@@ -220,7 +296,7 @@ func (k *crawl) begin(ctx context.Context) (workers int, err error) {
 
 // siteMaps reads the sitemaps of a site: those that robots.txt names, else /sitemap.xml.
 func (k *crawl) siteMaps(ctx context.Context, robots *gather.Robots) error {
-	u, err := url.Parse(k.src.Address)
+	u, err := url.Parse(k.home())
 	if err != nil {
 		return err
 	}
@@ -234,7 +310,7 @@ func (k *crawl) siteMaps(ctx context.Context, robots *gather.Robots) error {
 
 // sitemaps puts the addresses of sitemaps into the frontier and returns how many they name.
 func (k *crawl) sitemaps(ctx context.Context, list []string) (named int, err error) {
-	u, err := url.Parse(k.src.Address)
+	u, err := url.Parse(k.home())
 	if err != nil {
 		return 0, err
 	}
@@ -265,7 +341,7 @@ func (k *crawl) sitemaps(ctx context.Context, list []string) (named int, err err
 		list = append(list, more...)
 		var found []store.Address
 		for _, e := range pages {
-			if a, err := gather.Normalise(e.Address); err == nil && k.scope.Holds(a) {
+			if a, err := gather.Normalise(e.Address); err == nil && k.holds(a) {
 				found = append(found, store.Address{Key: a, Address: a, FoundOn: abs.String(), LastMod: e.LastModified})
 			}
 		}
@@ -307,7 +383,7 @@ func (k *crawl) feed(ctx context.Context, address string, depth int) (named int,
 			a.Address, a.Media = e.Media, e.Media
 		}
 		at, err := gather.Normalise(a.Address)
-		if err != nil || a.Media == "" && !k.scope.Holds(at) {
+		if err != nil || a.Media == "" && !k.holds(at) {
 			continue
 		}
 		if a.Key, a.Address = at, at; a.Media == "" {

@@ -26,7 +26,11 @@ import (
 // mostFiles is how many files of a folder are taken in.
 const mostFiles = 20_000
 
-// folderPath checks the path of a folder to watch: absolute, there, a folder, and none of this program's own data.
+// systemFolders hold what a machine runs by, secrets among it, and no documents.
+var systemFolders = []string{"/proc", "/sys", "/dev", "/etc", "/run", "/boot"}
+
+// folderPath checks the path of a folder to watch: absolute, there, a folder, and none of this program's own data or
+// the system's.
 func (ga *Gatherer) folderPath(path string) (string, error) {
 	path = filepath.Clean(strings.TrimSpace(path))
 	if !filepath.IsAbs(path) {
@@ -38,6 +42,11 @@ func (ga *Gatherer) folderPath(path string) (string, error) {
 	}
 	if info, err := os.Stat(real); err != nil || !info.IsDir() {
 		return "", fault.Input("%s is no folder", path)
+	}
+	for _, dir := range systemFolders {
+		if within(real, dir) {
+			return "", fault.Input("%s belongs to the system of this machine: documents lie elsewhere", path)
+		}
 	}
 	own, err := filepath.EvalSymlinks(ga.dir)
 	if err != nil {

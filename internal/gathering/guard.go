@@ -72,7 +72,9 @@ func loss(changes []change, taken map[string]bool) Loss {
 	for i := range changes {
 		c := &changes[i]
 		if c.removes {
-			saw[c.reason]++
+			if c.reason != outOfScope { // that is what the person who changed the settings wanted
+				saw[c.reason]++
+			}
 			continue
 		}
 		at := slices.IndexFunc(texts, func(t *text) bool { return c.shows(t.first) })

@@ -183,7 +183,7 @@ func (ga *Gatherer) fetchOnce(ctx context.Context, c store.Corpus, address strin
 	if err != nil {
 		return store.Outcome{}, err
 	}
-	f := gather.NewFetcher(private)
+	f := gather.NewFetcher(ga.reach(address, store.SourceSettings{AllowPrivate: private}))
 	p, err := f.Get(ctx, address, gather.MaxBody, func(at string) error {
 		r, err := f.Robots(ctx, at)
 		if err != nil {

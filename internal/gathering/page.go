@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -163,8 +164,10 @@ func (l leads) Error() string {
 // step asks whether the next address of a request for d may be fetched.
 func (k *crawl) step(ctx context.Context, d store.Document, at string) error {
 	if at != d.Address {
-		if d.Media == "" && !k.scope.Holds(at) {
-			return leads{at, false}
+		if d.Media == "" && !k.holds(at) {
+			if ours, err := k.adopt(ctx, d, at); err != nil || !ours {
+				return errors.Join(err, leads{at, false})
+			}
 		}
 		other, err := k.ga.store.DocumentAt(ctx, k.src.ID, at)
 		if err == nil && other.ID != d.ID && other.Reason != "leads to "+d.Address+", which is here already" {
@@ -180,10 +183,27 @@ func (k *crawl) step(ctx context.Context, d store.Document, at string) error {
 // askedOut is the reason of pages that ask not to be indexed.
 const askedOut = "the page asks not to be indexed"
 
+// outOfScope is the reason of pages that the settings of their source do not reach any more.
+const outOfScope = "is not within what this source takes in"
+
+// outside reports whether the settings of a source, which may have been changed, do not reach a page.
+func (k *crawl) outside(d store.Document) bool {
+	if d.Address == k.src.Address {
+		return false
+	}
+	if k.src.Kind == store.KindList {
+		return d.FoundOn == "" && !slices.Contains(k.set.Addresses, d.Key) && !slices.Contains(k.set.Addresses, d.Address) && d.Depth == 0
+	}
+	return !k.holds(d.Address) || k.follow && k.set.Depth > 0 && d.Depth > k.set.Depth
+}
+
 // fetch gets one page once. again tells that trying once more may help.
 func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, again bool, wait time.Duration) {
 	if reason, ok := k.traps.Admit(d.Address); !ok && d.Version == "" {
 		return leftOut(reason), false, 0
+	}
+	if d.Media == "" && k.outside(d) {
+		return leftOut(outOfScope), false, 0
 	}
 	if d.Media != "" && d.Media == d.Address || gather.Media(d.Address) {
 		return k.listen(ctx, d)
@@ -241,6 +261,16 @@ func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, a
 	return o, false, 0
 }
 
+// expired reports whether a page asked, by unavailable_after, not to be shown any more.
+func (k *crawl) expired(p *gather.Page, body *doc.Document) bool {
+	for _, at := range []time.Time{p.Until, gather.Until(body.Until)} {
+		if !at.IsZero() && !k.ga.now().Before(at) {
+			return true
+		}
+	}
+	return false
+}
+
 // keptReason is what a page that has not changed goes on saying.
 func keptReason(d store.Document) string {
 	if d.State == store.LeftOut {
@@ -256,6 +286,10 @@ func (k *crawl) judge(ctx context.Context, d store.Document, o *store.Outcome, b
 	noFollow := body.NoFollow || none || strings.Contains(p.RobotsTag, "nofollow")
 	if err := k.clips(ctx, d, o, body, p); err != nil {
 		return err
+	}
+	if what := gather.StandsIn(body, o.Words); what != "" && o.Content != nil && d.Media == "" && extract.HTML(o.MediaType) {
+		*o = store.Outcome{State: store.Failed, Reason: what, MediaType: o.MediaType, Status: o.Status, Bytes: o.Bytes, Words: o.Words, Title: o.Title}
+		return nil
 	}
 	if k.follow && !noFollow && (k.set.Depth == 0 || d.Depth < k.set.Depth) {
 		o.Found = append(o.Found, k.found(body, p.Address)...)
@@ -278,18 +312,20 @@ func (k *crawl) judge(ctx context.Context, d store.Document, o *store.Outcome, b
 	switch {
 	case body.NoIndex || none || strings.Contains(p.RobotsTag, "noindex"):
 		leave(askedOut)
+	case k.expired(p, body):
+		leave("the page says that it is not to be had any more")
 	case to != "" && err == nil && at != p.Address && o.Words < gather.NearEmpty:
 		leave("leads on to " + at)
-		if k.scope.Holds(at) {
+		if k.holds(at) {
 			o.Found = append(o.Found, k.chosen([]store.Address{{Key: at, Address: at, FoundOn: p.Address}})...)
 		}
 	case body.Canonical != "" && o.Content != nil:
-		if at, err := gather.Normalise(body.Canonical); err == nil && at != p.Address && k.scope.Holds(at) {
+		if at, err := gather.Normalise(body.Canonical); err == nil && at != p.Address && k.holds(at) {
 			leave("says that its canonical address is " + at)
 			o.Found = append(o.Found, k.chosen([]store.Address{{Key: at, Address: at, FoundOn: p.Address}})...)
 		}
 	}
-	if o.Content != nil && !k.scope.Takes(p.Address) {
+	if o.Content != nil && !k.scope.Load().Takes(p.Address) {
 		leave("is not among the patterns to take in")
 	}
 	return nil
@@ -346,7 +382,7 @@ func (k *crawl) found(body *doc.Document, on string) []store.Address {
 			continue
 		}
 		a, err := gather.Normalise(l.Address)
-		if err != nil || seen[a] || !k.scope.Holds(a) {
+		if err != nil || seen[a] || !k.holds(a) {
 			continue
 		}
 		seen[a] = true

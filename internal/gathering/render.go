@@ -3,7 +3,9 @@ package gathering
 import (
 	"context"
 	"errors"
+	"fmt"
 	"sync"
+	"time"
 
 	"jolvex/core/doc"
 	"jolvex/core/extract"
@@ -41,11 +43,15 @@ func (k *crawl) render(ctx context.Context, in extract.Input, o store.Outcome, b
 	if mode == "empty" && (!empty || !extract.Scripted(in)) {
 		return o, body
 	}
-	html, err := k.open(ctx, in.Address)
+	seen, err := k.open(ctx, in.Address)
 	if err != nil {
 		return o, body
 	}
-	rendered := extract.Input{Address: in.Address, MediaType: "text/html; charset=utf-8", Body: html}
+	if at, err := gather.Normalise(seen.Address); err != nil || at != in.Address && (!k.holds(at) || k.may(ctx, at) != nil) {
+		k.note(fmt.Sprintf("the scripts of %s lead on to %s, which is not fetched", in.Address, seen.Address))
+		return o, body
+	}
+	rendered := extract.Input{Address: in.Address, MediaType: "text/html; charset=utf-8", Body: seen.HTML}
 	again, page := k.ga.read(ctx, rendered)
 	if again.Content == nil || again.Words < o.Words {
 		return o, body
@@ -55,7 +61,7 @@ func (k *crawl) render(ctx context.Context, in extract.Input, o store.Outcome, b
 }
 
 // open opens one page, and says once in the visit's notices when that is not possible.
-func (k *crawl) open(ctx context.Context, address string) ([]byte, error) {
+func (k *crawl) open(ctx context.Context, address string) (gather.Rendered, error) {
 	b := &k.browser
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -65,22 +71,22 @@ func (k *crawl) open(ctx context.Context, address string) ([]byte, error) {
 	}
 	if b.pages >= most {
 		k.note("more pages than the source allows would have been opened in a browser")
-		return nil, errors.New("the budget of pages is used up")
+		return gather.Rendered{}, errors.New("the budget of pages is used up")
 	}
 	if !b.tried {
 		b.tried = true
 		var err error
-		if b.renderer, err = gather.NewRenderer(ctx, k.set.AllowPrivate); err != nil {
+		if b.renderer, err = gather.NewRenderer(ctx, k.ga.reach(k.src.Address, k.set)); err != nil {
 			k.note("pages were to be opened in a browser, but " + err.Error())
 		}
 	}
 	if b.renderer == nil {
-		return nil, gather.ErrNoBrowser
+		return gather.Rendered{}, gather.ErrNoBrowser
 	}
 	b.pages++
-	html, err := b.renderer.Render(ctx, address)
+	seen, err := b.renderer.Render(ctx, address, time.Duration(k.set.Quiet)*time.Millisecond)
 	if err != nil && ctx.Err() == nil {
 		k.note("not opened in the browser: " + err.Error())
 	}
-	return html, err
+	return seen, err
 }

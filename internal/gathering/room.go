@@ -5,6 +5,8 @@ package gathering
 import (
 	"fmt"
 	"log/slog"
+	"net"
+	"net/netip"
 	"sync"
 	"time"
 
@@ -34,6 +36,8 @@ type Gatherer struct {
 	index       *indexing.Indexer
 	extractor   *extractor.Pool
 	looks       *lru.Cache[string, *check.Look]
+
+	own own // addresses that this program listens at
 
 	mu      sync.Mutex
 	folders map[string]uint64 // of watched folders: what they held when last looked at
@@ -66,4 +70,52 @@ func New(n Needs) (*Gatherer, error) {
 	n.Jobs.Register(job.TakeIn, true, ga.takeInJob)
 	n.Jobs.Register(job.Check, false, ga.check)
 	return ga, nil
+}
+
+// own are the addresses that this program listens at: they are never fetched from.
+type own struct {
+	mu   sync.Mutex
+	list []netip.AddrPort
+}
+
+// ListensAt says that this program listens at an address.
+func (ga *Gatherer) ListensAt(a net.Addr) {
+	ap, err := netip.ParseAddrPort(a.String())
+	if err != nil {
+		return // no address of the network, such as a socket in a folder
+	}
+	ga.own.mu.Lock()
+	defer ga.own.mu.Unlock()
+	ga.own.list = append(ga.own.list, netip.AddrPortFrom(ap.Addr().Unmap(), ap.Port()))
+}
+
+// has reports whether an address is one of the program's: where it listens everywhere, every address of this machine is.
+func (o *own) has(a netip.AddrPort) bool {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	for _, mine := range o.list {
+		if mine.Port() != a.Port() {
+			continue
+		}
+		if mine.Addr() == a.Addr() || mine.Addr().IsUnspecified() && ofThisMachine(a.Addr()) {
+			return true
+		}
+	}
+	return false
+}
+
+func ofThisMachine(a netip.Addr) bool {
+	if a.IsLoopback() || a.IsUnspecified() {
+		return true
+	}
+	list, err := net.InterfaceAddrs()
+	if err != nil {
+		return true // not known: rather not
+	}
+	for _, x := range list {
+		if p, err := netip.ParsePrefix(x.String()); err == nil && p.Addr().Unmap() == a {
+			return true
+		}
+	}
+	return false
 }

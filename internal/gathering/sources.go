@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net"
 	"slices"
 	"strings"
 	"time"
@@ -169,6 +170,11 @@ func (ga *Gatherer) AddSource(ctx context.Context, corpus string, n NewSource) (
 func checkSettings(set store.SourceSettings) error {
 	if set.PageCap < 0 || set.PageCap > 100_000 || set.Delay < 0 || set.Delay > 600_000 || set.Depth < 0 || set.RenderCap < 0 {
 		return fault.Input("a page cap goes to 100,000, a delay to 600,000 milliseconds, and neither they nor a depth are negative")
+	}
+	for _, hp := range set.PrivateHosts {
+		if host, port, err := net.SplitHostPort(hp); err != nil || host == "" || port == "" {
+			return fault.Input("a private host is written with its port, as in wiki.internal:8080, not %q", hp)
+		}
 	}
 	if set.LossShare < 0 || set.LossShare > 100 || set.LossLeast < 0 {
 		return fault.Input("the share of a loss is 0 to 100 percent, and its least number of documents is not negative")

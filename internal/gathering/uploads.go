@@ -52,6 +52,9 @@ func (ga *Gatherer) TakeFile(ctx context.Context, corpus string, f File) (indexi
 	if f.Name == "" || len(f.Name) > 1000 {
 		return indexing.Document{}, fault.Input("a file needs a name of at most 1,000 characters")
 	}
+	if !text.Plain(f.Name) {
+		return indexing.Document{}, fault.Input("the name of a file has no control characters and none that turn the direction of writing")
+	}
 	s, err := ga.store.AddSource(ctx, c.ID, store.KindUpload, "files", index.Public, store.SourceSettings{})
 	if err != nil {
 		return indexing.Document{}, err

@@ -48,7 +48,8 @@ type Source struct {
 
 // SourceSettings say how a source is gathered.
 type SourceSettings struct {
-	AllowPrivate bool     `json:"allowPrivate,omitempty" doc:"May reach private and loopback addresses"`
+	AllowPrivate bool     `json:"allowPrivate,omitempty" doc:"The hosts that its own addresses name may be private or on this machine; no others"`
+	PrivateHosts []string `json:"privateHosts,omitempty" maxItems:"50" doc:"Further hosts, as host:port, that may be private or on this machine" nullable:"false"`
 	PageCap      int      `json:"pageCap,omitempty" doc:"The most pages to take in; 0 stands for 5000"`
 	Depth        int      `json:"depth,omitempty" doc:"The most links to follow from the start address; 0 stands for any number"`
 	Include      []string `json:"include,omitempty" doc:"Path patterns of what to take in, * for anything and $ for the end; none stands for all" nullable:"false"`
@@ -58,6 +59,8 @@ type SourceSettings struct {
 	NewPages     string   `json:"newPages,omitempty" enum:"ask,take,leave," doc:"What becomes of pages found after the choice: ask, take in, leave out; ask when not given"`
 	Render       string   `json:"render,omitempty" enum:"never,empty,always," doc:"Whether pages are opened in a browser: never, when one comes back empty, always; never when not given"`
 	RenderCap    int      `json:"renderCap,omitempty" doc:"The most pages to open in a browser in one visit; 0 stands for 200"`
+	Quiet        int      `json:"quiet,omitempty" minimum:"0" maximum:"20000" doc:"Milliseconds without change after which a page in the browser is read; 0 stands for 600"`
+	Home         string   `json:"home,omitempty" doc:"The host that the start address of a site leads to, with its scheme; found at the first visit"`
 	Addresses    []string `json:"addresses,omitempty" doc:"The addresses of an address list" nullable:"false"`
 	LossShare    int      `json:"lossShare,omitempty" minimum:"0" maximum:"100" doc:"Percent of its documents that one visit may take away before a person is asked; 0 stands for 20"`
 	LossLeast    int      `json:"lossLeast,omitempty" minimum:"0" doc:"The fewest documents that count as such a loss, unless they are all there is; 0 stands for 5"`

@@ -153,7 +153,7 @@ func TestTheWalk(t *testing.T) {
 	p.write(`input[name=address]`, site)
 	p.clickText("Find pages")
 	p.has(".notice.bad", "private address")
-	p.clickText("It is on this machine or a private network")
+	p.clickText("This address is on this machine or a private network")
 	p.clickText("Find pages")
 	p.until(`location.pathname.includes('/gather/choose/')`)
 	p.until(`document.querySelectorAll('.job').length === 0 && document.querySelectorAll('.node').length > 10`)

@@ -136,7 +136,7 @@ async function add(): Promise<void> {
       <template v-if="kind !== 'text'">
         <div v-if="kind !== 'folder'" class="checks">
           <ElCheckbox v-model="choose">Show me what is found; I choose what to take in</ElCheckbox>
-          <ElCheckbox v-model="allowPrivate">It is on this machine or a private network</ElCheckbox>
+          <ElCheckbox v-model="allowPrivate">This address is on this machine or a private network</ElCheckbox>
         </div>
         <div class="row">
           <label class="field">

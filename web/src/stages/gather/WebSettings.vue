@@ -9,6 +9,7 @@ const settings = defineModel<Settings>({ required: true })
 
 const include = ref('')
 const exclude = ref('')
+const hosts = ref((settings.value.privateHosts ?? []).join(', '))
 watch(
   () => [settings.value.include, settings.value.exclude],
   ([inc, exc]) => {
@@ -102,6 +103,26 @@ function set(change: Partial<Settings>): void {
         <ElOption value="always" label="always" />
       </ElSelect>
     </label>
+    <label v-if="settings.render && settings.render !== 'never'" class="field">
+      <span class="label">Milliseconds of quiet before a page is read</span>
+      <ElInputNumber
+        :model-value="settings.quiet || 600"
+        :min="100"
+        :max="20000"
+        :step="200"
+        @change="(v: number | undefined) => set({ quiet: v ?? 0 })"
+      />
+    </label>
+    <label class="field wide">
+      <span class="label">Further private hosts that it may reach</span>
+      <ElInput
+        v-model="hosts"
+        placeholder="wiki.internal:8080"
+        class="mono"
+        @change="set({ privateHosts: lines(hosts.replaceAll(',', '\n')) })"
+      />
+      <span class="hint">host:port, with commas between them</span>
+    </label>
     <label class="field">
       <span class="label">Ask me when a visit would take away more than</span>
       <span class="row"
@@ -137,7 +158,10 @@ function set(change: Partial<Settings>): void {
 }
 .wide {
   grid-column: 1 / -1;
-  margin: -8px 0 0;
+  margin: 0;
+}
+.hint.wide {
+  margin-top: -8px;
 }
 .short {
   width: 210px;

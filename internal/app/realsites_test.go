@@ -1,0 +1,191 @@
+package app_test
+
+import (
+	"compress/flate"
+	"compress/zlib"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	web "jolvex/internal/gather"
+	"jolvex/internal/gathering"
+	"jolvex/internal/store"
+)
+
+// What real sites do, page by page of one site: what becomes of each, and why.
+func TestWhatRealSitesDo(t *testing.T) {
+	mux := http.NewServeMux()
+	html := func(path string, head, body string) {
+		mux.HandleFunc(path, func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			fmt.Fprintf(w, "<html><head>%s</head><body>%s</body></html>", head, body)
+		})
+	}
+	cases := map[string]struct{ state, reason string }{
+		"/cookie":       {"indexed", ""},
+		"/zlib":         {"indexed", ""},
+		"/bare":         {"indexed", ""},
+		"/lost":         {"failed", "says that there is nothing at this address"},
+		"/members":      {"failed", "needs a log-in"},
+		"/choices":      {"failed", "asks for consent"},
+		"/guarded":      {"failed", "check for people"},
+		"/framed":       {"indexed", ""}, // only a frame leads there
+		"/over":         {"left out", "not to be had any more"},
+		"/over-by-head": {"left out", "not to be had any more"},
+		"/still":        {"indexed", ""},
+		"/elsewhere":    {"left out", "leads away"},
+	}
+	var links strings.Builder
+	for path := range cases {
+		if path != "/framed" {
+			fmt.Fprintf(&links, "<a href=%s>x</a> ", path)
+		}
+	}
+	html("/{$}", "<title>Pier</title>", "<main>"+words("pier")+links.String()+"<iframe src=/framed></iframe></main>")
+	mux.HandleFunc("/cookie", func(w http.ResponseWriter, q *http.Request) {
+		if _, err := q.Cookie("seen"); err != nil {
+			http.SetCookie(w, &http.Cookie{Name: "seen", Value: "1"})
+			http.Redirect(w, q, "/cookie", http.StatusFound)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, "<main>"+words("cookie")+"</main>")
+	})
+	coded := func(path string, coder func(io.Writer) (io.WriteCloser, error)) {
+		mux.HandleFunc(path, func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "text/html")
+			w.Header().Set("Content-Encoding", "deflate")
+			c, err := coder(w)
+			if err == nil {
+				fmt.Fprint(c, "<main>"+words(path[1:])+"</main>")
+				err = c.Close()
+			}
+			assert.NoError(t, err)
+		})
+	}
+	coded("/zlib", func(w io.Writer) (io.WriteCloser, error) { return zlib.NewWriter(w), nil })
+	coded("/bare", func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, 5) })
+	html("/lost", "<title>404 - Page not found | Harbour</title>", "<main><h1>Sorry</h1><p>This page could not be found. Go back to the start page, or look for it in the list of all pages that we have about the harbour.</p></main>")
+	html("/members", "<title>Harbour club</title>", "<main><h1>Please sign in to continue</h1><p>Members of the club sign in with their number and with the word that they were given when they joined the club.</p></main>")
+	html("/choices", "<title>Before you continue</title>", "<main><p>We and our eleven partners would like to keep small files on your machine, and to read them. You can accept or refuse that here.</p></main>")
+	html("/guarded", "<title>Just a moment...</title>", "<main><p>The site harbour.example needs to review the security of your connection before it goes on. This takes a few seconds only.</p></main>")
+	html("/framed", "<title>Tides</title>", "<main>"+words("tide")+"</main>")
+	html("/over", "<title>Regatta</title><meta name=robots content='unavailable_after: 2020-06-30'>", "<main>"+words("regatta")+"</main>")
+	html("/still", "<title>Fair</title><meta name=robots content='unavailable_after: 2999-06-30'>", "<main>"+words("fair")+"</main>")
+	mux.HandleFunc("/over-by-head", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("X-Robots-Tag", "unavailable_after: Sat, 27 Jun 2020 15:00:00 GMT")
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, "<main>"+words("race")+"</main>")
+	})
+	mux.HandleFunc("/elsewhere", func(w http.ResponseWriter, q *http.Request) { http.Redirect(w, q, "http://other.example/", http.StatusFound) })
+	srv := httptest.NewServer(mux)
+	defer srv.Close()
+	a := fresh(t)
+	gather(t, a, "c", srv.URL)
+	ds := byPath(t, a, "c")
+	for path, want := range cases {
+		assert.Equal(t, want.state, ds[path].State, "%s: %s", path, ds[path].Reason)
+		assert.Contains(t, ds[path].Reason, want.reason, path)
+	}
+}
+
+// A start address that leads to another host takes the pages of that one in; a later visit does not go along with yet another.
+func TestTheStartAddressLeadsToAnotherHost(t *testing.T) {
+	_, at := serving(t, map[string]string{"/": words("pier") + "<a href=/tides>t</a>", "/tides": words("tide")})
+	away := ""
+	bare := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		to := at
+		if away != "" {
+			to = away
+		}
+		if q.URL.Path == "/robots.txt" {
+			http.NotFound(w, q)
+			return
+		}
+		http.Redirect(w, q, to+q.URL.Path, http.StatusMovedPermanently)
+	}))
+	defer bare.Close()
+	_, parked := serving(t, map[string]string{"/": words("casino")})
+	a := fresh(t)
+	create(t, a, "c")
+	s, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{
+		Kind: store.KindSite, Address: bare.URL,
+		Settings: store.SourceSettings{AllowPrivate: true, PrivateHosts: []string{web.HostPort(at), web.HostPort(parked)}},
+	})
+	require.NoError(t, err)
+	done(t, a, j)
+	assert.Equal(t, "indexed", states(t, a)["/tides"])
+	ss, err := a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Equal(t, at, ss[0].Settings.Home)
+	assert.Contains(t, ss[0].Notices[0], "leads to "+at)
+
+	away = parked
+	j, err = a.Gathering.Visit(t.Context(), "c", s.ID)
+	require.NoError(t, err)
+	done(t, a, j)
+	for _, d := range byPath(t, a, "c") {
+		assert.False(t, strings.HasPrefix(d.Address, parked), d.Address)
+	}
+	assert.Equal(t, "unchanged", states(t, a)["/tides"])
+}
+
+// This program's own addresses are reached by no source, whatever it is allowed.
+func TestThisProgramIsNotGathered(t *testing.T) {
+	srv := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { t.Error("it was asked") }))
+	defer srv.Close()
+	a := fresh(t)
+	a.Gathering.ListensAt(srv.Listener.Addr())
+	create(t, a, "c")
+	_, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindSite, Address: srv.URL, Settings: store.SourceSettings{AllowPrivate: true}})
+	require.NoError(t, err)
+	done(t, a, j)
+	ss, err := a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Contains(t, ss[0].Trouble, "an address of this program itself")
+}
+
+// A source whose settings are changed is visited by them: what they do not reach any more goes, and nobody is asked about that.
+func TestAChangedScopeTakesEffect(t *testing.T) {
+	_, at := serving(t, shore(9))
+	a := fresh(t)
+	gather(t, a, "c", at)
+	ss, err := a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	_, err = a.Gathering.ChangeSource(t.Context(), "c", ss[0].ID, gathering.SourceChange{Settings: &store.SourceSettings{AllowPrivate: true, PageCap: 200_000}})
+	assert.ErrorContains(t, err, "100,000", "a change is checked as a new source is")
+	_, err = a.Gathering.ChangeSource(t.Context(), "c", ss[0].ID, gathering.SourceChange{Settings: &store.SourceSettings{AllowPrivate: true, Exclude: []string{"/p"}}})
+	require.NoError(t, err)
+	j, err := a.Gathering.Visit(t.Context(), "c", ss[0].ID)
+	require.NoError(t, err)
+	done(t, a, j)
+	ss, err = a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Nil(t, ss[0].Held)
+	assert.Equal(t, map[string]int{"unchanged": 1, "left out": 9}, ss[0].States)
+}
+
+// A page for staff with the same text takes no public page away.
+func TestTwinsAreToldWithinOneAudience(t *testing.T) {
+	_, at := serving(t, map[string]string{"/": words("pier")})
+	_, inside := serving(t, map[string]string{"/": words("pier")})
+	a := fresh(t)
+	create(t, a, "c")
+	for _, n := range []gathering.NewSource{{Address: inside, Audience: "staff"}, {Address: at}} {
+		n.Kind, n.Settings.AllowPrivate = store.KindSite, true
+		_, j, err := a.Gathering.AddSource(t.Context(), "c", n)
+		require.NoError(t, err)
+		done(t, a, j)
+	}
+	ss, err := a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	for _, s := range ss {
+		assert.Equal(t, map[string]int{"indexed": 1}, s.States, s.Audience)
+	}
+}
