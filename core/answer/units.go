@@ -74,8 +74,8 @@ func unitsOf(d *doc.Document, span doc.Span) []unit {
 		if b.Span.Start >= span.End {
 			break
 		}
-		if !b.Span.Overlaps(span) || check.Instructs(d.Of(b.Span)) {
-			continue // a passage that instructs assistants is no evidence
+		if !b.Span.Overlaps(span) || b.Kind == doc.Picture || check.Instructs(d.Of(b.Span)) {
+			continue // neither a caption nor a passage that instructs assistants is evidence
 		}
 		context := text.Stems(append(d.Path(i), d.Title)...)
 		add := func(u unit) {

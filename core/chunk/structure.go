@@ -84,7 +84,7 @@ func (p *Prepared) units(size int, fine bool) []unit {
 			u.glued, u.loose = i > 0 && d.Blocks[i-1].Kind != doc.Heading, true
 		case doc.Table:
 			u.glued = i > 0 && d.Blocks[i-1].Kind == doc.Paragraph && strings.HasSuffix(d.Of(d.Blocks[i-1].Span), ":")
-		case doc.Paragraph, doc.Cue:
+		case doc.Paragraph, doc.Cue, doc.Picture:
 			u.loose = true
 		}
 		if t.Count(u.span) <= size && (!fine || at-from <= 1) {

@@ -17,7 +17,8 @@ const (
 	Item      Kind = "item"  // one item of a list
 	Table     Kind = "table" // one whole table; see Block.Table
 	Code      Kind = "code"
-	Cue       Kind = "cue" // one caption cue
+	Cue       Kind = "cue"     // one caption cue
+	Picture   Kind = "picture" // what is said of a picture: its caption, number or alternative text; found, but never part of a reply
 )
 
 // Span is a half-open range [Start, End) of bytes in Document.Text.

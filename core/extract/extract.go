@@ -21,7 +21,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the extract stage's hash.
-const Version = "extract-5"
+const Version = "extract-6"
 
 // Limits on one input.
 const (
@@ -50,6 +50,7 @@ type Input struct {
 	Address   string // absolute address or file name; resolves links and tells the kind when MediaType does not
 	MediaType string // as the server declared it, parameters included; may be empty
 	Body      []byte
+	Closed    bool // panels, tabs and the like that are closed when a page opens are left out
 }
 
 // reader reads one kind of file.

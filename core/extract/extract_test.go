@@ -47,7 +47,7 @@ func TestHTMLStructure(t *testing.T) {
 	assert.Equal(t, "en", d.Language)
 	assert.Equal(t, []string{
 		"heading: Dogs", "paragraph: Dogs travel for £2. Bring a lead.", "item: small", "item: large", "item: very large", "heading: Cats", "paragraph: In a box.",
-		"code: a  b /  c", "paragraph: A dog on the open deck of the boat in the sun",
+		"code: a  b /  c", "picture: A dog on the open deck of the boat in the sun",
 	}, outline(d))
 	assert.Equal(t, "3.", d.Blocks[4].Ordinal)
 	assert.Equal(t, 2, d.Blocks[4].Level)

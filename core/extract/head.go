@@ -73,12 +73,26 @@ func hides(s *goquery.Selection) bool {
 		return true
 	}
 	st := strings.ToLower(strings.ReplaceAll(s.AttrOr("style", ""), " ", ""))
-	for _, sign := range []string{"display:none", "visibility:hidden", "font-size:0", "font-size:1px", "opacity:0;", "text-indent:-9999", "left:-9999", "color:transparent"} {
+	for _, sign := range []string{"display:none", "visibility:hidden", "font-size:0", "font-size:1px", "opacity:0;", "text-indent:-9999", "left:-9999", "left:-10000", "left:-100vw", "top:-9999", "top:-10000", "color:transparent"} {
 		if strings.Contains(st+";", sign) {
 			return true
 		}
 	}
-	return s.AttrOr("aria-hidden", "") == "true"
+	return s.AttrOr("aria-hidden", "") == "true" || ownColour(st)
+}
+
+// ownColour tells a style by which text is of the colour of its ground.
+func ownColour(style string) bool {
+	ink, ground := "", ""
+	for part := range strings.SplitSeq(style, ";") {
+		switch name, value, _ := strings.Cut(part, ":"); name {
+		case "color":
+			ink = value
+		case "background", "background-color":
+			ground = value
+		}
+	}
+	return ink != "" && ink == ground
 }
 
 // clips lists the page's films and recordings: their captions (W3C HTML, the track element), in the page's language first,

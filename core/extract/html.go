@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -25,6 +26,7 @@ type htmlReader struct {
 	cells    int
 	depth    int
 	trimmed  bool
+	pictures []string     // said of pictures within the block that is being read
 	repeated int          // cells that merged ones stand for
 	soft     map[int]bool // blocks that are headings without a number of their own, such as dt
 }
@@ -55,9 +57,13 @@ func fromHTML(in Input) (*doc.Document, error) {
 		}
 	}
 	r.head(page)
-	structured := structuredData(page)
+	structured := append(structuredData(page), microdata(page)...)
 	r.links(page)
 	r.clips(page)
+	if !in.Closed {
+		r.panels(page)
+	}
+	r.forms(page)
 	r.hidden(page)
 	clean(page)
 	main, declared := mainOf(page)
@@ -81,7 +87,7 @@ func fromHTML(in Input) (*doc.Document, error) {
 
 // clean removes what is never content: scripts, styles, navigation, forms, and what the page itself hides.
 func clean(page *goquery.Document) {
-	page.Find(`script, style, noscript, template, nav, form, iframe, svg, canvas, object, dialog, [hidden], [aria-hidden=true],
+	page.Find(`script, style, noscript, template, nav, form:not([data-jolvex-form]), iframe, svg, canvas, object, dialog, [hidden], [aria-hidden=true],
 		[role=navigation], [role=search], [role=menu], [role=menubar], [role=dialog], .navheader, .navfooter`).Remove()
 	// Marks beside headings that lead to themselves ("¶", "#", "§").
 	page.Find(`a[href^="#"]`).Each(func(_ int, s *goquery.Selection) {
@@ -140,13 +146,25 @@ func (r *htmlReader) flush() {
 	if strings.TrimSpace(r.pending.String()) != "" {
 		bl := r.block
 		bl.Place.Anchor = r.anchor
+		if bl.Kind == doc.Paragraph && figure(r.pending.String()) {
+			bl.Kind = doc.Picture
+		}
 		r.b.Add(bl, r.pending.String())
 	}
 	r.pending.Reset()
+	for _, said := range r.pictures {
+		r.picture(said)
+	}
+	r.pictures = r.pictures[:0]
 	r.block = doc.Block{Kind: doc.Paragraph}
 	if len(r.lists) > 0 {
 		r.block = doc.Block{Kind: doc.Item, Level: len(r.lists)}
 	}
+}
+
+// figure reports whether a paragraph is but the number and title of a figure.
+func figure(s string) bool {
+	return len(s) < 200 && en.Pattern("figure-title").MatchString(doc.Fold(s))
 }
 
 func (r *htmlReader) children(n *html.Node) {
@@ -164,6 +182,9 @@ func (r *htmlReader) walk(n *html.Node) {
 		r.pending.WriteString(n.Data)
 		return
 	}
+	if t := attr(n, panelTitle); t != "" {
+		r.softHeading(t)
+	}
 	if n.Type != html.ElementNode && n.Type != html.DocumentNode {
 		return
 	}
@@ -179,8 +200,15 @@ func (r *htmlReader) walk(n *html.Node) {
 		r.heading(n, int(n.Data[1]-'0'))
 	case atom.Summary, atom.Dt, atom.Legend:
 		r.heading(n, r.under())
+	case atom.Figcaption:
+		if fig := ancestor(n, atom.Figure); fig != nil && !holds(fig, atom.Table, atom.Pre, atom.Video, atom.Audio, atom.Blockquote) {
+			r.flush()
+			r.picture(rawText(n))
+			return
+		}
+		r.blockOf(n)
 	case atom.P, atom.Div, atom.Section, atom.Article, atom.Main, atom.Header, atom.Footer, atom.Address, atom.Blockquote,
-		atom.Figure, atom.Figcaption, atom.Details, atom.Dd, atom.Dl, atom.Fieldset, atom.Body, atom.Center, atom.Aside:
+		atom.Figure, atom.Details, atom.Dd, atom.Dl, atom.Fieldset, atom.Body, atom.Center, atom.Aside:
 		r.blockOf(n)
 	case atom.Ul, atom.Ol, atom.Menu:
 		r.flush()
@@ -213,9 +241,7 @@ func (r *htmlReader) walk(n *html.Node) {
 	case atom.Hr:
 		r.flush()
 	case atom.Img:
-		if alt := doc.Fold(attr(n, "alt")); len(alt) > 25 {
-			r.pending.WriteString(" " + alt + " ")
-		}
+		r.image(n)
 	case atom.Head, atom.Button, atom.Select, atom.Input, atom.Textarea, atom.Script, atom.Style:
 	default:
 		r.children(n)
@@ -261,7 +287,64 @@ func firstID(n *html.Node) string {
 	return ""
 }
 
+// image takes the alternative text of a picture up: a word or two within a sentence is part of it, as a button's name is; any other is said of
+// the picture.
+func (r *htmlReader) image(n *html.Node) {
+	alt := doc.Fold(attr(n, "alt"))
+	if alt == "" {
+		return
+	}
+	if len(alt) <= shortAlt && (strings.TrimSpace(r.pending.String()) != "" || n.NextSibling != nil && strings.TrimSpace(rawText(n.NextSibling)) != "") {
+		r.pending.WriteString(" " + alt + " ")
+		return
+	}
+	r.pictures = append(r.pictures, alt)
+}
+
+// shortAlt is up to how many bytes an alternative text may be part of a sentence.
+const shortAlt = 25
+
+// picture adds what is said of a picture.
+func (r *htmlReader) picture(said string) {
+	r.b.Add(doc.Block{Kind: doc.Picture, Place: doc.Place{Anchor: r.anchor}}, said)
+}
+
+// softHeading adds a heading that has no number of its own.
+func (r *htmlReader) softHeading(title string) {
+	r.flush()
+	level := r.under()
+	r.soft[len(r.b.Doc().Blocks)] = true
+	r.b.Add(doc.Block{Kind: doc.Heading, Level: level, Place: doc.Place{Anchor: r.anchor}}, title)
+}
+
+func ancestor(n *html.Node, a atom.Atom) *html.Node {
+	for p := n.Parent; p != nil; p = p.Parent {
+		if p.DataAtom == a {
+			return p
+		}
+	}
+	return nil
+}
+
+// holds reports whether one of the elements stands below n.
+func holds(n *html.Node, as ...atom.Atom) bool {
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if slices.Contains(as, c.DataAtom) && c.Type == html.ElementNode || holds(c, as...) {
+			return true
+		}
+	}
+	return false
+}
+
 func (r *htmlReader) blockOf(n *html.Node) {
+	if title, rest := boldHeading(n); title != "" && len(r.lists) == 0 {
+		r.softHeading(title)
+		for c := rest; c != nil; c = c.NextSibling {
+			r.walk(c)
+		}
+		r.flush()
+		return
+	}
 	keep := r.block
 	if strings.TrimSpace(r.pending.String()) != "" {
 		r.flush()

@@ -31,7 +31,7 @@ func fromMarkdown(in Input) (*doc.Document, error) {
 // set in, and how many quotation marks stand before one. No person writes beyond them.
 const (
 	maxParagraph = 8 << 10 // bytes
-	maxIndent    = 120      // columns
+	maxIndent    = 120     // columns
 	maxQuotes    = 16
 )
 
@@ -123,8 +123,9 @@ func frontMatter(src []byte, d *doc.Document) []byte {
 }
 
 type mdReader struct {
-	b   *doc.Builder
-	src []byte
+	b        *doc.Builder
+	src      []byte
+	pictures []string // alternative texts in the block that is being read
 }
 
 func (m *mdReader) inline(n ast.Node) string {
@@ -145,12 +146,27 @@ func (m *mdReader) inline(n ast.Node) string {
 			s.Write(t.Label(m.src))
 		case *ast.Link:
 			m.b.Doc().Links = append(m.b.Doc().Links, doc.Link{Address: string(t.Destination)})
+		case *ast.Image:
+			m.pictures = append(m.pictures, string(t.Text(m.src))) //nolint:staticcheck // its alternative text, whatever it is made of
+			return ast.WalkSkipChildren, nil
 		case *ast.RawHTML:
 			return ast.WalkSkipChildren, nil
 		}
 		return ast.WalkContinue, nil
 	})
 	return s.String()
+}
+
+// add adds a block of running text, and what is said of the pictures in it.
+func (m *mdReader) add(b doc.Block, text string) {
+	if b.Kind == doc.Paragraph && figure(text) {
+		b.Kind = doc.Picture
+	}
+	m.b.Add(b, text)
+	for _, said := range m.pictures {
+		m.b.Add(doc.Block{Kind: doc.Picture}, said)
+	}
+	m.pictures = nil
 }
 
 func (m *mdReader) block(n ast.Node, depth int) {
@@ -160,9 +176,9 @@ func (m *mdReader) block(n ast.Node, depth int) {
 	for c := n.FirstChild(); c != nil; c = c.NextSibling() {
 		switch t := c.(type) {
 		case *ast.Heading:
-			m.b.Add(doc.Block{Kind: doc.Heading, Level: t.Level}, m.inline(t))
+			m.add(doc.Block{Kind: doc.Heading, Level: t.Level}, m.inline(t))
 		case *ast.Paragraph, *ast.TextBlock:
-			m.b.Add(doc.Block{Kind: doc.Paragraph}, m.inline(t))
+			m.add(doc.Block{Kind: doc.Paragraph}, m.inline(t))
 		case *ast.FencedCodeBlock, *ast.CodeBlock:
 			m.b.Add(doc.Block{Kind: doc.Code}, string(c.Lines().Value(m.src)))
 		case *ast.List:
@@ -190,12 +206,12 @@ func (m *mdReader) list(l *ast.List, level int) {
 			case *ast.List:
 				m.list(t, level+1)
 			case *ast.Paragraph, *ast.TextBlock:
-				m.b.Add(bl, m.inline(t))
+				m.add(bl, m.inline(t))
 				bl.Ordinal = ""
 			case *ast.FencedCodeBlock, *ast.CodeBlock:
 				m.b.Add(doc.Block{Kind: doc.Code}, string(c.Lines().Value(m.src)))
 			default:
-				m.b.Add(bl, m.inline(t))
+				m.add(bl, m.inline(t))
 			}
 		}
 	}

@@ -46,6 +46,63 @@ func structuredData(page *goquery.Document) []stated {
 	return out
 }
 
+// microdata reads what a page states as microdata (W3C HTML Microdata): each item is a thing, as JSON-LD has them.
+func microdata(page *goquery.Document) []stated {
+	var out []stated
+	page.Find("[itemscope]").Each(func(_ int, s *goquery.Selection) {
+		if _, part := s.Attr("itemprop"); part || len(out) >= mostThings {
+			return // read with the item that it belongs to
+		}
+		eachThing(map[string]any(itemOfMicrodata(s, 0)), 0, func(t thing) bool {
+			more := t.states()
+			out = append(out, more...)
+			return len(out) < mostThings && len(more) == 0
+		})
+	})
+	return out
+}
+
+func itemOfMicrodata(s *goquery.Selection, depth int) thing {
+	t := thing{}
+	if kinds := strings.Fields(s.AttrOr("itemtype", "")); len(kinds) > 0 {
+		t["@type"] = kinds[0]
+	}
+	if depth > deepestThing {
+		return t
+	}
+	s.Find("[itemprop]").Each(func(_ int, p *goquery.Selection) {
+		if p.ParentsFiltered("[itemscope]").First().Get(0) != s.Get(0) {
+			return // of an item within
+		}
+		var v any
+		switch _, item := p.Attr("itemscope"); {
+		case item:
+			v = map[string]any(itemOfMicrodata(p, depth+1))
+		case p.Is("meta"):
+			v = p.AttrOr("content", "")
+		case p.Is("time[datetime], data[value], meter[value]"):
+			v = p.AttrOr("datetime", p.AttrOr("value", ""))
+		case p.Is("link[href], a[href]") && strings.Contains(p.AttrOr("href", ""), "schema.org/"):
+			v = p.AttrOr("href", "")
+		case p.AttrOr("content", "") != "":
+			v = p.AttrOr("content", "")
+		default:
+			v = doc.Fold(p.Text())
+		}
+		for name := range strings.FieldsSeq(p.AttrOr("itemprop", "")) {
+			switch have := t[name].(type) {
+			case nil:
+				t[name] = v
+			case []any:
+				t[name] = append(have, v)
+			default:
+				t[name] = []any{have, v}
+			}
+		}
+	})
+	return t
+}
+
 // eachThing visits all objects of a value; do tells whether to look inside one.
 func eachThing(v any, depth int, do func(thing) bool) {
 	if depth > deepestThing {
@@ -152,6 +209,7 @@ func (t thing) states() []stated {
 	case t.is("Product", "Service", "Offer"):
 		s := stated{title: word(t["name"])}
 		s.add("Brand", word(t["brand"]))
+		s.add("Article number", word(t["sku"]))
 		for _, o := range list(t["offers"]) {
 			if o, ok := o.(map[string]any); ok {
 				s.offer(o)

@@ -24,6 +24,17 @@ type htmlCell struct {
 // simplified: merged cells are repeated where they reach. A table that only lays out the page is read as text.
 func (r *htmlReader) table(n *html.Node) {
 	rows, caption := r.gridOf(n)
+	if note(rows) {
+		for _, row := range rows {
+			for _, c := range row {
+				if !c.spaned && len(c.text) > noteLabel {
+					r.children(c.node)
+					r.flush()
+				}
+			}
+		}
+		return
+	}
 	if layout(rows) {
 		for _, row := range rows {
 			for _, c := range row {
@@ -57,6 +68,28 @@ func (r *htmlReader) table(n *html.Node) {
 		header, body = body[0], body[1:]
 	}
 	r.b.AddTable(doc.Place{Anchor: r.anchor}, caption, header, body)
+}
+
+// noteLabel is up to how many bytes a cell may be the mark of a note, such as "Important".
+const noteLabel = 16
+
+// note tells a table that lays out a note: a mark of a word or a picture, and one text. The mark says nothing by itself.
+func note(rows [][]htmlCell) bool {
+	long, marks := 0, 0
+	for _, row := range rows {
+		for _, c := range row {
+			switch {
+			case c.spaned || c.text == "":
+			case len(c.text) <= noteLabel:
+				marks++
+			case len(c.text) > 60:
+				long++
+			default:
+				return false
+			}
+		}
+	}
+	return long == 1 && marks <= 1 && len(rows) <= 2
 }
 
 // joinHeader merges two header lines, as in "Adult" over "single | return".

@@ -83,7 +83,9 @@ func TestWhatRealSitesDo(t *testing.T) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprint(w, "<main>"+words("race")+"</main>")
 	})
-	mux.HandleFunc("/elsewhere", func(w http.ResponseWriter, q *http.Request) { http.Redirect(w, q, "http://other.example/", http.StatusFound) })
+	mux.HandleFunc("/elsewhere", func(w http.ResponseWriter, q *http.Request) {
+		http.Redirect(w, q, "http://other.example/", http.StatusFound)
+	})
 	srv := httptest.NewServer(mux)
 	defer srv.Close()
 	a := fresh(t)

@@ -162,7 +162,7 @@ func (p *process) read(ctx context.Context, in extract.Input, isPDF bool) (d *do
 // exchange sends a document and takes what is said of it. Messages are a byte for their kind and, but for signs of life, a length and the
 // next part of a gob stream.
 func (p *process) exchange(in extract.Input, isPDF bool, w *watcher) (*doc.Document, error, error) {
-	head, err := json.Marshal(request{in.Address, in.MediaType, isPDF, len(in.Body)})
+	head, err := json.Marshal(request{in.Address, in.MediaType, isPDF, in.Closed, len(in.Body)})
 	if err != nil {
 		return nil, nil, err
 	}

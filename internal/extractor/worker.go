@@ -29,6 +29,7 @@ type request struct {
 	Address   string
 	MediaType string
 	PDF       bool
+	Closed    bool
 	Bytes     int
 }
 
@@ -186,7 +187,7 @@ func (w *worker) read(q request, body []byte) (d *doc.Document, err error) {
 			d, err = nil, fmt.Errorf("%s: %w: damaged (%v)", q.Address, extract.ErrKind, r)
 		}
 	}()
-	in := extract.Input{Address: q.Address, MediaType: q.MediaType, Body: body}
+	in := extract.Input{Address: q.Address, MediaType: q.MediaType, Body: body, Closed: q.Closed}
 	if !q.PDF {
 		if err := spend(w.seconds); err != nil {
 			return nil, err

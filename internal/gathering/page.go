@@ -242,7 +242,7 @@ func (k *crawl) fetch(ctx context.Context, d store.Document) (o store.Outcome, a
 		return o, p.Status >= 500 || p.Status == http.StatusRequestTimeout, min(p.RetryAfter, 20*time.Second)
 	}
 	k.polite.Fine(d.Address)
-	in := extract.Input{Address: p.Address, MediaType: p.MediaType, Body: p.Body}
+	in := extract.Input{Address: p.Address, MediaType: p.MediaType, Body: p.Body, Closed: k.set.Closed}
 	o, body := k.ga.read(ctx, in)
 	o, body = k.render(ctx, in, o, body)
 	o.Status, o.ETag, o.LastModified = p.Status, p.ETag, p.LastModified

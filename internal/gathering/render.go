@@ -51,7 +51,7 @@ func (k *crawl) render(ctx context.Context, in extract.Input, o store.Outcome, b
 		k.note(fmt.Sprintf("the scripts of %s lead on to %s, which is not fetched", in.Address, seen.Address))
 		return o, body
 	}
-	rendered := extract.Input{Address: in.Address, MediaType: "text/html; charset=utf-8", Body: seen.HTML}
+	rendered := extract.Input{Address: in.Address, MediaType: "text/html; charset=utf-8", Body: seen.HTML, Closed: in.Closed}
 	again, page := k.ga.read(ctx, rendered)
 	if again.Content == nil || again.Words < o.Words {
 		return o, body

@@ -82,6 +82,7 @@ type Digest struct {
 	Tables   int     `json:"tables"`
 	Rows     int     `json:"rows" doc:"Rows of all tables"`
 	Items    int     `json:"items" doc:"Items of lists"`
+	Pictures int     `json:"pictures" doc:"Captions and alternative texts of pictures: they can be found, and are never said"`
 	Pages    int     `json:"pages" doc:"The last page that a block stands on; 0 when it has no pages"`
 	Seconds  float64 `json:"seconds" doc:"The end of the last caption; 0 for none"`
 	Hidden   int     `json:"hidden" doc:"Passages that the page hides from readers; they are not taken in"`
@@ -96,6 +97,8 @@ func digest(d *doc.Document) Digest {
 			out.Headings++
 		case doc.Item:
 			out.Items++
+		case doc.Picture:
+			out.Pictures++
 		case doc.Table:
 			out.Tables++
 			out.Rows += len(b.Grid.Rows)

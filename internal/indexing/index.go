@@ -81,7 +81,9 @@ type vectors struct {
 // all would have to wait again with it.
 type kin struct{ audience, by string }
 
-func (k kin) compare(l kin) int { return cmp.Or(cmp.Compare(k.audience, l.audience), cmp.Compare(k.by, l.by)) }
+func (k kin) compare(l kin) int {
+	return cmp.Or(cmp.Compare(k.audience, l.audience), cmp.Compare(k.by, l.by))
+}
 
 // segments makes one segment for each kin of cuts and writes the files.
 func (ix *Indexer) segments(cuts []cut) (parts []index.Part, refs []index.Reference, err error) {
@@ -154,7 +156,9 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 				unreadSentences += n
 			}
 		}
-		few := func(n int) bool { return n == 0 || inForce.Embedder == b.ID() && float64(n) <= unreadShare*float64(all) }
+		few := func(n int) bool {
+			return n == 0 || inForce.Embedder == b.ID() && float64(n) <= unreadShare*float64(all)
+		}
 		if few(unread) {
 			emb = b
 		}

@@ -58,6 +58,7 @@ type SourceSettings struct {
 	Choose       bool     `json:"choose,omitempty" doc:"Show what is found first and take in only what is chosen"`
 	NewPages     string   `json:"newPages,omitempty" enum:"ask,take,leave," doc:"What becomes of pages found after the choice: ask, take in, leave out; ask when not given"`
 	Render       string   `json:"render,omitempty" enum:"never,empty,always," doc:"Whether pages are opened in a browser: never, when one comes back empty, always; never when not given"`
+	Closed       bool     `json:"closed,omitempty" doc:"Leave out what pages show only when a button or tab is pressed"`
 	RenderCap    int      `json:"renderCap,omitempty" doc:"The most pages to open in a browser in one visit; 0 stands for 200"`
 	Quiet        int      `json:"quiet,omitempty" minimum:"0" maximum:"20000" doc:"Milliseconds without change after which a page in the browser is read; 0 stands for 600"`
 	Home         string   `json:"home,omitempty" doc:"The host that the start address of a site leads to, with its scheme; found at the first visit"`

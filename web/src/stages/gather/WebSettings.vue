@@ -113,6 +113,12 @@ function set(change: Partial<Settings>): void {
         @change="(v: number | undefined) => set({ quiet: v ?? 0 })"
       />
     </label>
+    <ElCheckbox
+      class="wide"
+      :model-value="settings.closed !== true"
+      @change="(on: unknown) => set({ closed: on !== true })"
+      >Include closed panels and tabs</ElCheckbox
+    >
     <label class="field wide">
       <span class="label">Further private hosts that it may reach</span>
       <ElInput
