@@ -232,6 +232,15 @@ func (a *asking) retrieve(ctx context.Context, r query.Reading, probe bool) (fin
 	return ranking, passages, err
 }
 
+// mostOpened is how many bytes around a chunk are opened for a reply, however large the section is that it brings along.
+const mostOpened = 24 << 10
+
+// opened is what is opened of a document for a chunk: the chunk, and what it brings along within reach.
+func opened(e *index.Entry) doc.Span {
+	all := e.Evidence()
+	return doc.Span{Start: max(all.Start, e.Span.Start-mostOpened), End: min(all.End, e.Span.End+mostOpened)}
+}
+
 // open fetches the text behind the first chunks, at most keep. A chunk whose words are those of a better one is passed over.
 func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*passage, error) {
 	var out []*passage
@@ -244,12 +253,13 @@ func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*p
 		if err != nil {
 			return nil, fmt.Errorf("open %s for a reply: %w", r.Entry.Address, err)
 		}
-		body := d.Of(r.Entry.Evidence())
+		span := opened(r.Entry)
+		body := d.Of(span)
 		if seen[body] {
 			continue
 		}
 		seen[body] = true
-		p := &passage{rank: r, index: i, doc: d, units: a.Opened.units(r.Entry.Version, d, r.Entry.Evidence())}
+		p := &passage{rank: r, index: i, doc: d, units: a.Opened.units(r.Entry.Version, d, span)}
 		if len(p.units) > 0 {
 			out = append(out, p)
 		}

@@ -70,7 +70,7 @@ const (
 // Turn is one earlier message of the conversation.
 type Turn struct {
 	Role string `json:"role" enum:"user,assistant"`
-	Text string `json:"text"`
+	Text string `json:"text" maxLength:"20000"`
 }
 
 // Question is a message and what was said before it.

@@ -27,6 +27,9 @@ func (w *work) joinAndSplit() string {
 // generalFrom is the fewest letters of a word that is mended by general English: short ones are as often names and codes.
 const generalFrom = 5
 
+// mostLetters is up to how many letters a word may be to be mended: longer ones are none, and finding what is near them takes long.
+const mostLetters = 40
+
 // correct replaces words that neither the corpus nor general English holds: by a word of the corpus one edit away, else by the
 // commonest English word one edit away, else by the nearest word of the corpus. What is written like a name is left to the corpus.
 func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
@@ -34,7 +37,7 @@ func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 	var notes []string
 	at := 0
 	for _, w := range text.Words(s) {
-		if w.Start < at || text.Stop(w.Norm) || strings.ContainsAny(w.Norm, "0123456789.") {
+		if w.Start < at || len(w.Norm) > mostLetters || text.Stop(w.Norm) || strings.ContainsAny(w.Norm, "0123456789.") {
 			continue
 		}
 		if c.WordCount(w.Norm) > 0 || c.Frequency(w.Stem) > 0 || lex.Knows(w.Norm) {
@@ -149,7 +152,7 @@ func compounds(s string, c Corpus) []Term {
 				out = append(out, Term{text.Stem(joined), joined, 1, PassCompound})
 			}
 		}
-		if text.Stop(w.Norm) || len(w.Norm) < 7 || c.Frequency(w.Stem) > 0 {
+		if text.Stop(w.Norm) || len(w.Norm) < 7 || len(w.Norm) > mostLetters || c.Frequency(w.Stem) > 0 {
 			continue
 		}
 		for cut := 3; cut <= len(w.Norm)-3; cut++ {

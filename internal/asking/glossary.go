@@ -51,12 +51,44 @@ func (as *Asker) SuggestGlossary(ctx context.Context, corpus string) ([]Suggesti
 	for _, d := range dismissed {
 		have[text.Normalise(d)] = true
 	}
+	all, err := as.mined(ctx, c.ID, s.Snapshot.Load())
+	if err != nil {
+		return nil, err
+	}
+	out := []Suggestion{}
+	for _, x := range all {
+		if !have[text.Normalise(x.Term)] && len(out) < mostSuggestions {
+			out = append(out, x)
+		}
+	}
+	return out, nil
+}
+
+// minedOf is what was found of one state of a corpus.
+type minedOf struct {
+	snapshot string
+	all      []Suggestion
+}
+
+// mined finds terms and what they mean in everything that the public may see, the commonest first. What was found is kept for as long as the
+// index is the same; who asks meanwhile waits for the same work.
+func (as *Asker) mined(ctx context.Context, corpus string, snap *index.Snapshot) ([]Suggestion, error) {
+	as.mining.Lock()
+	defer as.mining.Unlock()
+	if m := as.found[corpus]; m.snapshot == snap.Name && m.all != nil {
+		return m.all, nil
+	}
+	out, err := as.mine(ctx, snap.See(index.Public))
+	if err == nil {
+		as.found[corpus] = minedOf{snap.Name, out}
+	}
+	return out, err
+}
+
+func (as *Asker) mine(ctx context.Context, view *index.View) (out []Suggestion, err error) {
 	found := map[string]*Suggestion{}
 	put := func(kind, term, means, example string) {
 		key := text.Normalise(term)
-		if have[key] {
-			return
-		}
 		x := found[key]
 		if x == nil {
 			x = &Suggestion{Entry: query.Entry{Term: term}, Kind: kind, Example: example}
@@ -69,7 +101,6 @@ func (as *Asker) SuggestGlossary(ctx context.Context, corpus string) ([]Suggesti
 	}
 	seen := map[string]bool{}
 	var together query.Together
-	view := s.Snapshot.Load().See(index.Public)
 	view.Each(func(_ int, e *index.Entry) bool {
 		if seen[e.Version] {
 			return ctx.Err() == nil
@@ -94,18 +125,18 @@ func (as *Asker) SuggestGlossary(ctx context.Context, corpus string) ([]Suggesti
 		together.Count(blocksOf(d))
 	}
 	for _, x := range together.Find() {
-		if key := text.Normalise(x.Short); found[key] == nil && !have[key] {
+		if key := text.Normalise(x.Short); found[key] == nil {
 			found[key] = &Suggestion{Entry: query.Entry{Term: x.Short, Means: []string{x.Long}}, Kind: "together", Documents: x.Documents, Example: x.Example}
 		}
 	}
-	out := make([]Suggestion, 0, len(found))
+	out = make([]Suggestion, 0, len(found))
 	for _, x := range found {
 		out = append(out, *x)
 	}
 	slices.SortFunc(out, func(a, b Suggestion) int {
 		return cmp.Or(cmp.Compare(b.Documents, a.Documents), strings.Compare(a.Term, b.Term))
 	})
-	return out[:min(len(out), mostSuggestions)], nil
+	return out, nil
 }
 
 func blocksOf(d *doc.Document) []string {

@@ -38,6 +38,9 @@ type Asker struct {
 
 	mu    sync.Mutex
 	rules *rule.Matcher
+
+	mining sync.Mutex
+	found  map[string]minedOf // by corpus
 }
 
 // Needs are what an Asker works with.
@@ -52,7 +55,7 @@ type Needs struct {
 
 // New makes an Asker.
 func New(n Needs) (*Asker, error) {
-	as := &Asker{store: n.Store, log: n.Log, now: n.Now, events: n.Events, connections: n.Connections, index: n.Index, post: make(chan struct{}, 1)}
+	as := &Asker{store: n.Store, log: n.Log, now: n.Now, events: n.Events, connections: n.Connections, index: n.Index, post: make(chan struct{}, 1), found: map[string]minedOf{}}
 	var err error
 	if as.memory, err = find.NewMemory(keptSentences); err != nil {
 		return nil, fmt.Errorf("make room for sentences: %w", err)
