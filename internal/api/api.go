@@ -42,6 +42,7 @@ func New(app *app.App, o Options) http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts), http.NewCrossOriginProtection().Handler, headers)
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
+	r.Use(newUploads().handler)
 	describe(r, app, o.Version)
 	r.Get("/api/events", events(app))
 	r.Get("/api/corpora/{corpus}/documents/{document}/media", clip(app))
