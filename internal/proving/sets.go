@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"jolvex/core/doc"
 	"jolvex/core/index"
 	"jolvex/core/questions"
 	"jolvex/internal/event"
@@ -125,6 +126,8 @@ type Doubt struct {
 	Address  string `json:"address"`
 	Changed  string `json:"changed" doc:"When the document was last changed, or went"`
 	Gone     bool   `json:"gone"`
+
+	Lost []string `json:"lost" nullable:"false" doc:"What the question expects to be said or reached and that none of its documents holds any more"`
 }
 
 // Doubts lists the expectations of a set whose sources have changed since they were written: they are to be looked at before they
@@ -156,14 +159,53 @@ func (pv *Prover) Doubts(ctx context.Context, corpus, set string) ([]Doubt, erro
 		}
 	}
 	for _, q := range lists[0] {
+		var changed, expected []store.Document
 		for _, d := range ds {
-			gone := d.State == store.Failed || d.State == store.LeftOut
-			if d.ChangedAt > written[q.ID] && expects(q, questions.Document{Address: d.Address, Title: d.Title}) {
-				out = append(out, Doubt{q.ID, written[q.ID], d.ID, d.Address, d.ChangedAt, gone})
+			if !expects(q, questions.Document{Address: d.Address, Title: d.Title}) {
+				continue
 			}
+			if expected = append(expected, d); d.ChangedAt > written[q.ID] {
+				changed = append(changed, d)
+			}
+		}
+		if len(changed) == 0 {
+			continue
+		}
+		lost, err := pv.lostOf(ctx, q, expected)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range changed {
+			out = append(out, Doubt{q.ID, written[q.ID], d.ID, d.Address, d.ChangedAt, !d.Stands(), lost})
 		}
 	}
 	return out, nil
+}
+
+// lostOf looks again, by its text, for what a question expects in the documents that it names, and gives the first wording of each that none
+// of them holds.
+func (pv *Prover) lostOf(ctx context.Context, q questions.Question, expected []store.Document) ([]string, error) {
+	lost := []string{}
+	var bodies []*doc.Document
+	for _, d := range expected {
+		if !d.Stands() {
+			continue
+		}
+		body, err := pv.index.Version(ctx, d.Version)
+		if err != nil {
+			return nil, fmt.Errorf("look for what is expected of %s: %w", d.Address, err)
+		}
+		bodies = append(bodies, body)
+	}
+	for _, e := range q.Expect {
+		if e.Kind != questions.Reaches && e.Kind != questions.Mentions && e.Kind != questions.Gives || len(e.Values) == 0 {
+			continue
+		}
+		if !slices.ContainsFunc(bodies, func(d *doc.Document) bool { return len(e.Places(d, 1)) > 0 }) {
+			lost = append(lost, e.Values[0])
+		}
+	}
+	return lost, nil
 }
 
 // The forms in which a set or a run is written.

@@ -2211,6 +2211,11 @@ export interface components {
             pages: number;
             /**
              * Format: int64
+             * @description Captions and alternative texts of pictures: they can be found, and are never said
+             */
+            pictures: number;
+            /**
+             * Format: int64
              * @description Rows of all tables
              */
             rows: number;
@@ -2362,6 +2367,8 @@ export interface components {
             changed: string;
             document: string;
             gone: boolean;
+            /** @description What the question expects to be said or reached and that none of its documents holds any more */
+            lost: string[];
             /** @description Id */
             question: string;
             /** @description When the question was last changed */
@@ -3940,10 +3947,12 @@ export interface components {
         SourceSettings: {
             /** @description The addresses of an address list */
             addresses?: string[];
-            /** @description May reach private and loopback addresses */
+            /** @description The hosts that its own addresses name may be private or on this machine; no others */
             allowPrivate?: boolean;
             /** @description Show what is found first and take in only what is chosen */
             choose?: boolean;
+            /** @description Leave out what pages show only when a button or tab is pressed */
+            closed?: boolean;
             /**
              * Format: int64
              * @description Milliseconds between requests to one host; 0 stands for 1000, or none on a loopback address
@@ -3956,6 +3965,8 @@ export interface components {
             depth?: number;
             /** @description Path patterns of what to leave alone, * for anything and $ for the end */
             exclude?: string[];
+            /** @description The host that the start address of a site leads to, with its scheme; found at the first visit */
+            home?: string;
             /** @description Path patterns of what to take in, * for anything and $ for the end; none stands for all */
             include?: string[];
             /**
@@ -3978,6 +3989,13 @@ export interface components {
              * @description The most pages to take in; 0 stands for 5000
              */
             pageCap?: number;
+            /** @description Further hosts, as host:port, that may be private or on this machine */
+            privateHosts?: string[];
+            /**
+             * Format: int64
+             * @description Milliseconds without change after which a page in the browser is read; 0 stands for 600
+             */
+            quiet?: number;
             /**
              * @description Whether pages are opened in a browser: never, when one comes back empty, always; never when not given
              * @enum {string}

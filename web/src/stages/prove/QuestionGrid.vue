@@ -42,6 +42,10 @@ const shown = computed(() => {
 const open = computed(() => list.value.find((q) => q.id === openId.value))
 const more = (q: Question): string => (beyond(q) > 0 ? `+${beyond(q)}` : 'open')
 const doubtful = computed(() => new Set(doubts.value.map((d) => d.question)))
+/** The questions whose expected passages are in none of their pages any more, each once. */
+const lost = computed(() => [
+  ...new Map(doubts.value.filter((d) => d.lost.length > 0).map((d) => [d.question, d])).values(),
+])
 /** What is saved of the sheet: rows without anything in them are not. */
 const filled = computed(() => list.value.filter((q) => !blank(q)))
 const unsaved = computed(() => JSON.stringify(filled.value) !== saved.value)
@@ -296,10 +300,25 @@ onUnmounted(() => void save()) // what cannot be saved stays, and the draft mark
   <p v-if="refused !== ''" class="notice bad" role="alert">
     Not saved: {{ refused }}. <button class="linkish" @click="giveUp">Discard my changes</button>
   </p>
-  <p v-if="doubts.length > 0" class="notice caution">
-    {{ doubtful.size }} questions expect something of a page that has changed since they were written; they are marked.
-    Look at them before believing their verdicts.
-  </p>
+  <div v-if="doubts.length > 0" class="notice caution">
+    <p>
+      {{
+        doubtful.size === 1
+          ? '1 question expects something of a page that has changed since it was written; it is marked.'
+          : `${count(doubtful.size)} questions expect something of a page that has changed since they were written; they are marked.`
+      }}
+      <template v-if="lost.length === 0">What they expect still stands there.</template>
+      <template v-else
+        ><b>{{ count(lost.length) }} of them</b> expect what their pages do not hold any more:</template
+      >
+    </p>
+    <ul v-if="lost.length > 0">
+      <li v-for="l in lost.slice(0, 20)" :key="l.question">
+        <button class="linkish" @click="openId = l.question">{{ l.question }}</button>: “{{ l.lost.join('”, “') }}”
+      </li>
+      <li v-if="lost.length > 20">and {{ count(lost.length - 20) }} more</li>
+    </ul>
+  </div>
   <div v-if="picked.size > 0" class="row notice">
     <b class="figure">{{ picked.size }} selected</b>
     <ElInput v-model="tag" class="tag" placeholder="tag" aria-label="Tag for the selected" @keyup.enter="tagPicked" />

@@ -57,7 +57,7 @@ function answer(path: string, method: string): unknown {
   if (path.endsWith('/sets')) return [{ id: 's1', name: 'release', version: 'v', count: 2 }]
   if (path.endsWith('/runs')) return [run]
   if (path.endsWith('/doubts'))
-    return [{ question: 'a', written: '', document: 'd', address: '/fares', changed: '', gone: false }]
+    return [{ question: 'a', written: '', document: 'd', address: '/fares', changed: '', gone: false, lost: ['£4.50'] }]
   if (path.endsWith('/sets/release')) return { id: 's1', name: 'release', version: 'v', count: 2, questions }
   if (path.endsWith('/tries')) return { run: { ...run, id: 'r2' }, job: { id: 'j1', kind: 'run', state: 'queued' } }
   if (path.includes('/against/'))
@@ -160,7 +160,7 @@ describe('the sheet of questions', () => {
     vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout'] })
     const w = await shown(QuestionGrid)
     expect(w.text()).toContain('How much?')
-    expect(w.text()).toContain('1 questions expect something of a page that has changed')
+    expect(w.text()).toContain('1 question expects something of a page that has changed')
     const cell = w.find('[data-at="0-2"]')
     expect(cell.text()).toBe('£4.50')
     await cell.trigger('focus')
