@@ -2,6 +2,7 @@ package answer
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -74,13 +75,15 @@ func unitsOf(d *doc.Document, span doc.Span) []unit {
 		if b.Span.Start >= span.End {
 			break
 		}
-		if !b.Span.Overlaps(span) || b.Kind == doc.Picture || check.Instructs(d.Of(b.Span)) {
+		if !b.Span.Overlaps(span) || b.Kind == doc.Picture || instructsAsAWhole(d, &b) {
 			continue // neither a caption nor a passage that instructs assistants is evidence
 		}
 		context := text.Stems(append(d.Path(i), d.Title)...)
 		add := func(u unit) {
 			u.kind, u.block, u.section, u.context = b.Kind, i, section, context
-			u.text = d.Of(u.span)
+			if u.text = d.Of(u.span); check.Instructs(u.text) {
+				return // the sentence or row that speaks to assistants is no evidence; what stands beside it is
+			}
 			u.words = text.Words(u.text)
 			u.stems = text.StemsOf(u.words)
 			u.figures = text.Quantities(u.text)
@@ -117,6 +120,18 @@ func unitsOf(d *doc.Document, span doc.Span) []unit {
 		}
 	}
 	return out
+}
+
+// instructsAsAWhole reports whether a block speaks to assistants in a way that no single sentence or row of it does.
+func instructsAsAWhole(d *doc.Document, b *doc.Block) bool {
+	if !check.Instructs(d.Of(b.Span)) {
+		return false
+	}
+	if b.Grid != nil {
+		return !slices.ContainsFunc(b.Grid.Rows, func(r doc.Row) bool { return check.Instructs(d.Of(r.Span)) })
+	}
+	all := d.Of(b.Span)
+	return b.Kind == doc.Code || !slices.ContainsFunc(text.Sentences(all), func(p text.Piece) bool { return check.Instructs(all[p.Start:p.End]) })
 }
 
 // plainText is the unit as a sentence of a reply.

@@ -79,6 +79,8 @@ func TestPersonalData(t *testing.T) {
 		"His account is GB29 NWBK 6016 1331 9268 19.":                                  1,
 		"Pay into our account GB29 NWBK 6016 1331 9268 19 with your booking reference": 0,
 		"The result is 2.5000000000000000.":                                            0,
+		"See https://shop.example/item/4111111111111111?ref=1 for it.":                 0,
+		"The record of 2019 03 14 0000 0000 0007 was kept.":                            0,
 	} {
 		fs := findings(page(t, "a", "<p>"+s))
 		assert.Len(t, fs, want, s)

@@ -4,7 +4,7 @@ package check
 import "regexp"
 
 // Version names the algorithm.
-const Version = "check-3"
+const Version = "check-4"
 
 // Wordings by which a page speaks to an assistant rather than to its readers. (Common practice, no published source.)
 var instructing = []*regexp.Regexp{
@@ -15,11 +15,16 @@ var instructing = []*regexp.Regexp{
 	en.Pattern("instructs-to-reveal"),
 }
 
+// past finds what is said of the past: that assistants should have done a thing asks nothing of one.
+var past = en.Pattern("instructs-past")
+
 // Instructs reports whether a passage tries to instruct an assistant. Such a passage is never quoted in a reply.
 func Instructs(passage string) bool {
 	for _, r := range instructing {
-		if r.MatchString(passage) {
-			return true
+		for _, m := range r.FindAllString(passage, -1) {
+			if !past.MatchString(m) {
+				return true
+			}
 		}
 	}
 	return false

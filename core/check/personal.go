@@ -48,8 +48,14 @@ func card(s string) bool {
 	if len(digits) < 13 || len(digits) > 19 || digits[0] < '2' || digits[0] > '6' || strings.Count(digits, digits[:1]) == len(digits) {
 		return false
 	}
-	return Luhn(digits)
+	return Luhn(digits) && !dates.MatchString(s)
 }
+
+// dates are digits that are written as dates or moments are, which can have a right check digit by chance.
+var dates = regexp.MustCompile(`(?:^|\D)(?:19|20)\d\d[ -]?(?:0[1-9]|1[0-2])[ -]?(?:0[1-9]|[12]\d|3[01])`)
+
+// links are addresses of the web and their parts: numbers in them are names of things.
+var links = regexp.MustCompile(`(?i)\b(?:https?://|www\.)\S+|\S*[/?=&]\S*\d{6,}\S*`)
 
 // IBAN reports whether s is a bank account number with right check digits (ISO 13616: the remainder by 97 is 1).
 func IBAN(s string) bool {
@@ -87,7 +93,7 @@ func (l *Look) personal(in Input, list []sentence) {
 		}
 		banked := false
 		if strings.ContainsAny(t, "0123456789") {
-			for _, m := range cardNumber.FindAllStringSubmatch(t, -1) {
+			for _, m := range cardNumber.FindAllStringSubmatch(links.ReplaceAllString(t, " "), -1) {
 				if card(m[1]) {
 					tell(High, "a number that passes the check of a payment card", m[1])
 				}

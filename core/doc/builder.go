@@ -1,6 +1,7 @@
 package doc
 
 import (
+	"regexp"
 	"strings"
 	"unicode"
 )
@@ -32,7 +33,13 @@ func (b *Builder) gap(next Kind) {
 // Add appends a block of running text. White space is folded, except in code. An empty text adds nothing.
 func (b *Builder) Add(block Block, text string) {
 	if block.Kind == Code {
-		text = strings.Trim(strings.ReplaceAll(text, "\r\n", "\n"), "\n")
+		text = strings.Trim(strings.ReplaceAll(withoutControl(text), "\r\n", "\n"), "\n")
+		text = strings.Map(func(r rune) rune {
+			if unseen(r) {
+				return -1
+			}
+			return r
+		}, text)
 	} else {
 		text = Fold(text)
 	}
@@ -130,12 +137,13 @@ func (b *Builder) Document() *Document {
 // Fold makes one line of a text: each run of white space and control characters becomes one space, soft hyphens and
 // zero-width characters go, and the ends are trimmed.
 func Fold(s string) string {
+	s = withoutControl(s)
 	var out strings.Builder
 	out.Grow(len(s))
 	space := false
 	for _, r := range s {
 		switch {
-		case r == '\u00ad' || r == '\u200b' || r == '\u200c' || r == '\u200d' || r == '\ufeff' || r == '\u2060':
+		case unseen(r):
 		case unicode.IsSpace(r) || unicode.IsControl(r) || r == '\ufffd':
 			space = out.Len() > 0
 		default:
@@ -147,6 +155,32 @@ func Fold(s string) string {
 		}
 	}
 	return out.String()
+}
+
+// unseen reports whether a character shows nothing and can carry what readers do not see: format characters (Unicode category Cf: joiners, soft
+// hyphens, marks that turn the direction of writing, tags), but for the signs of Arabic and Kaithi that are seen, and the supplementary
+// variation selectors.
+func unseen(r rune) bool {
+	switch {
+	case r < 0xad:
+		return false
+	case r >= 0x0600 && r <= 0x0605, r == 0x06dd, r == 0x070f, r == 0x0890, r == 0x0891, r == 0x08e2, r == 0x110bd, r == 0x110cd:
+		return false
+	case r >= 0xe0100 && r <= 0xe01ef:
+		return true
+	}
+	return unicode.Is(unicode.Cf, r)
+}
+
+// control are the marks by which language models part the turns of a conversation (common practice, no published source): in a source they
+// can only be meant to deceive one.
+var control = regexp.MustCompile(`<\|[A-Za-z0-9_ ]{2,40}\|>|\[/?INST\]|<</?SYS>>`)
+
+func withoutControl(s string) string {
+	if strings.Contains(s, "<|") || strings.Contains(s, "INST]") || strings.Contains(s, "SYS>>") {
+		return control.ReplaceAllString(s, " ")
+	}
+	return s
 }
 
 // Peek is the text so far.

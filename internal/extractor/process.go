@@ -87,10 +87,13 @@ func (t *tail) reason() string {
 
 func start(cacheDir string, l Limits, peak *atomic.Int64) (*process, error) {
 	if os.Getenv(sign) != "" {
-		return nil, errors.New("a reading process starts no other: this program does not call RunWorker")
+		return nil, errors.New("a reading process starts no other")
 	}
 	program := os.Getenv(Program)
 	if program == "" {
+		if !ready.Load() {
+			return nil, errors.New("this program does not call RunWorker")
+		}
 		var err error
 		if program, err = os.Executable(); err != nil {
 			return nil, fmt.Errorf("find the program: %w", err)

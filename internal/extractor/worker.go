@@ -12,6 +12,7 @@ import (
 	"os/signal"
 	"runtime/debug"
 	"strconv"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -75,8 +76,13 @@ func (t told) Error() string { return t.text }
 
 func (t told) Unwrap() error { return t.kind }
 
+// ready says that this program can be started as a reading process. It is set once, as the program begins; without it each such process would
+// do what the program does, and start others.
+var ready atomic.Bool
+
 // RunWorker runs as a reading process, and ends it, when the program was started as one. Call it first thing in main.
 func RunWorker() {
+	ready.Store(true)
 	if len(os.Args) != 5 || os.Args[1] != Worker {
 		return
 	}

@@ -19,9 +19,11 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/measure"
 	"jolvex/core/method"
+	"jolvex/internal/extractor"
 )
 
 func main() {
+	extractor.RunWorker()
 	all := flag.Bool("all", false, "also the FAQs of Python, Git and Perl")
 	only := flag.String("only", "", "ranking, passes, replies, grounding, inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
