@@ -339,6 +339,9 @@ type Manifest struct {
 	Embedder   string      `json:"embedder"`  // ID of the embedder that made the set in force
 	Sentences  bool        `json:"sentences,omitempty"`
 	IndexStage string      `json:"indexStage"`
+
+	// Cuts names, by source, the settings that all of its documents were cut with. A source that is missing is cut anew.
+	Cuts map[string]string `json:"cuts,omitempty"`
 }
 
 // Reference names one segment and its vectors by the hashes of their files.

@@ -128,6 +128,14 @@ func (m Method) Stages(embedder string) (Stages, error) {
 	return s, err
 }
 
+// CutOf names how the documents of a source are cut and indexed: by which settings, and by which versions of what does it.
+func (m Method) CutOf(source string) (string, error) {
+	return hashOf(struct {
+		Versions []string       `json:"versions"`
+		Settings chunk.Settings `json:"settings"`
+	}{[]string{text.Version, chunk.Version, index.Version}, m.Cutting(source)})
+}
+
 // cutting is what the chunk stage hangs on.
 type cutting struct {
 	Chunk   chunk.Settings            `json:"chunk"`

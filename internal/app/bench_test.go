@@ -6,15 +6,19 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
 
 	"jolvex/core/embed"
 	"jolvex/core/questions"
 	"jolvex/internal/app"
+	"jolvex/internal/gathering"
 	"jolvex/internal/store"
 )
 
@@ -157,5 +161,60 @@ func BenchmarkCorpus(b *testing.B) {
 		b.ReportMetric(float64(sum.Passed.Of-sum.Passed.Hits), "failures")
 		b.ReportMetric(time.Since(began).Seconds(), "s-causes")
 		require.NoError(b, a.Close())
+	}
+}
+
+// BenchmarkFiles takes 2,000 small files in until they can be found, from a watched folder and handed over four at a time as the command line
+// and the browser do, beside the pages of a site of the same size: all with word vectors, in files and pages a second.
+func BenchmarkFiles(b *testing.B) {
+	const files = 2000
+	ctx := context.Background()
+	text := func(i int) []byte {
+		return fmt.Appendf(nil, "# Berth %d\n\nBerth %d lies at pier %c. It takes boats of up to %d metres and costs £%d.00 a night in summer.\n\nWater and power are at the head of the pier.\n", i, i, 'A'+i%26, 8+i%20, 10+i%40)
+	}
+	prepare := func() *app.App {
+		a, err := app.Open(ctx, b.TempDir(), quiet(), app.Options{})
+		require.NoError(b, err)
+		_, err = a.CreateCorpus(ctx, "c")
+		require.NoError(b, err)
+		m, err := a.Indexing.Method(ctx, "c")
+		require.NoError(b, err)
+		m.Embed.Grade = embed.GradeWords
+		_, err = a.Indexing.SaveMethod(ctx, "c", m)
+		require.NoError(b, err)
+		return a
+	}
+	counted := func(a *app.App, began time.Time, name string) {
+		idle(b, a, "c")
+		took := time.Since(began)
+		c, err := a.Corpus(ctx, "c")
+		require.NoError(b, err)
+		require.Equal(b, files, c.Documents)
+		b.ReportMetric(files/took.Seconds(), name)
+		require.NoError(b, a.Close())
+	}
+	dir := b.TempDir()
+	for i := range files {
+		require.NoError(b, os.WriteFile(filepath.Join(dir, fmt.Sprintf("berth-%d.md", i)), text(i), 0o600))
+	}
+	for b.Loop() {
+		a := prepare()
+		began := time.Now()
+		_, _, err := a.Gathering.AddSource(ctx, "c", gathering.NewSource{Kind: store.KindFolder, Address: dir})
+		require.NoError(b, err)
+		counted(a, began, "files/s-folder")
+
+		a = prepare()
+		began = time.Now()
+		var g errgroup.Group
+		g.SetLimit(4)
+		for i := range files {
+			g.Go(func() error {
+				_, err := a.Gathering.TakeFile(ctx, "c", gathering.File{Name: fmt.Sprintf("berth-%d.md", i), Body: text(i), Later: true})
+				return err
+			})
+		}
+		require.NoError(b, g.Wait())
+		counted(a, began, "files/s-handed-over")
 	}
 }

@@ -235,19 +235,33 @@ func (ix *Indexer) IndexFetched(ctx context.Context, corpus string) (int, error)
 	if len(docs) == 0 && len(gone) == 0 {
 		return 0, nil
 	}
+	return len(docs), ix.replace(ctx, c, s, docs, gone, maps.Clone(s.manifest.Cuts))
+}
+
+// replace puts documents into the index in the place of what it has of them, and takes out those that are gone. cuts are what is known of
+// how sources were cut; sources that are new to it join it.
+func (ix *Indexer) replace(ctx context.Context, c store.Corpus, s *Shelf, docs []store.Document, gone map[string]bool, known map[string]string) error {
 	cuts, err := ix.Prepare(ctx, docs, c.Method)
 	if err != nil {
-		return 0, fmt.Errorf("cut documents: %w", err)
+		return fmt.Errorf("cut documents: %w", err)
 	}
-	old := s.Snapshot.Load()
 	if err := ix.recall(ctx, c.Method, cuts); err != nil {
-		return 0, err
+		return err
+	}
+	if known == nil {
+		known = map[string]string{}
 	}
 	indexed, replaced := map[string]string{}, gone
 	for _, d := range docs {
 		indexed[d.ID], replaced[d.ID] = d.Version, true
+		if known[d.Source] == "" {
+			if known[d.Source], err = c.Method.CutOf(d.Source); err != nil {
+				return err
+			}
+		}
 	}
-	var m index.Manifest
+	old := s.Snapshot.Load()
+	m := index.Manifest{Cuts: known}
 	var parts []index.Part
 	for i, p := range old.Parts {
 		r := s.manifest.Segments[i]
@@ -259,18 +273,18 @@ func (ix *Indexer) IndexFetched(ctx context.Context, corpus string) (int, error)
 	}
 	fresh, refs, err := ix.segments(cuts)
 	if err != nil {
-		return 0, err
+		return err
 	}
 	parts, m.Segments = append(parts, fresh...), append(m.Segments, refs...)
 	if len(parts) > mostSegments {
 		if parts, m.Segments, err = ix.merge(parts, m.Segments); err != nil {
-			return 0, err
+			return err
 		}
 	}
 	if err := ix.choose(&m, parts, c.Method, old); err != nil {
-		return 0, err
+		return err
 	}
-	return len(docs), ix.publish(ctx, c.ID, s, m, parts, indexed)
+	return ix.publish(ctx, c.ID, s, m, parts, indexed)
 }
 
 // snapshot is what readers see of an index.
@@ -420,7 +434,54 @@ func (ix *Indexer) rebuild(ctx context.Context, j store.Job, p *job.Progress) er
 	return ix.encodeWhenBehind(ctx, c, s)
 }
 
+// recut cuts anew the documents of those sources alone whose settings for cutting are others now. It tells whether that was possible: an index
+// that does not know how its sources were cut, or most of which would be cut anew, is built from the ground.
+func (ix *Indexer) recut(ctx context.Context, c store.Corpus, s *Shelf, tell func(done, total int)) (bool, error) {
+	if len(s.manifest.Cuts) == 0 || len(s.manifest.Segments) == 0 {
+		return false, nil
+	}
+	sources, err := ix.store.Sources(ctx, c.ID)
+	if err != nil {
+		return false, err
+	}
+	known := maps.Clone(s.manifest.Cuts)
+	var docs []store.Document
+	total := 0
+	for _, src := range sources {
+		now, err := c.Method.CutOf(src.ID)
+		if err != nil {
+			return false, err
+		}
+		all, err := ix.store.Pages(ctx, src.ID)
+		if err != nil {
+			return false, err
+		}
+		for _, d := range all {
+			if !d.Stands() {
+				continue
+			}
+			if total++; known[src.ID] != now {
+				docs = append(docs, d)
+			}
+		}
+		if known[src.ID] != now {
+			known[src.ID] = now
+		}
+	}
+	if 2*len(docs) > total {
+		return false, nil
+	}
+	tell(0, len(docs))
+	err = ix.replace(ctx, c, s, docs, map[string]bool{}, known)
+	tell(len(docs), len(docs))
+	return true, err
+}
+
 func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, tell func(done, total int)) error {
+	if done, err := ix.recut(ctx, c, s, tell); done || err != nil {
+		return err
+	}
+	known := map[string]string{}
 	states := []string{store.Fetched, store.Indexed, store.Unchanged}
 	counts, err := ix.store.CountStates(ctx, c.ID, "")
 	if err != nil {
@@ -446,6 +507,11 @@ func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, 
 		cuts = append(cuts, more...)
 		for _, d := range docs {
 			indexed[d.ID] = d.Version
+			if known[d.Source] == "" {
+				if known[d.Source], err = c.Method.CutOf(d.Source); err != nil {
+					return err
+				}
+			}
 		}
 		tell(len(indexed), total)
 	}
@@ -456,7 +522,7 @@ func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, 
 	if err != nil {
 		return err
 	}
-	m := index.Manifest{Segments: refs}
+	m := index.Manifest{Segments: refs, Cuts: known}
 	if err := ix.choose(&m, parts, c.Method, s.Snapshot.Load()); err != nil {
 		return err
 	}
