@@ -40,7 +40,9 @@ type Gatherer struct {
 	own own // addresses that this program listens at
 
 	mu      sync.Mutex
-	folders map[string]uint64 // of watched folders: what they held when last looked at
+	folders map[string]uint64    // of watched folders: what they held when last looked at
+	waiting map[string]time.Time // when the job that indexes what was handed over was last asked for, until it has begun
+	handed  map[string]time.Time // when a file was last handed over to a corpus
 }
 
 // Needs are what a Gatherer works with.
@@ -60,7 +62,7 @@ type Needs struct {
 func New(n Needs) (*Gatherer, error) {
 	ga := &Gatherer{
 		dir: n.Dir, store: n.Store, log: n.Log, now: n.Now, events: n.Events, jobs: n.Jobs, connections: n.Connections, index: n.Index,
-		extractor: n.Extract, folders: map[string]uint64{},
+		extractor: n.Extract, folders: map[string]uint64{}, waiting: map[string]time.Time{}, handed: map[string]time.Time{},
 	}
 	var err error
 	if ga.looks, err = lru.New[string, *check.Look](keptLooks); err != nil {

@@ -14,7 +14,6 @@ import (
 	"strings"
 
 	"jolvex/core/extract"
-	"jolvex/core/index"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
@@ -33,7 +32,7 @@ func (ga *Gatherer) PutText(ctx context.Context, corpus, title, body string) (in
 	if title = strings.TrimSpace(title); title == "" || len(title) > 300 {
 		return indexing.Document{}, fault.Input("a text needs a title of 1 to 300 characters")
 	}
-	s, err := ga.store.AddSource(ctx, c.ID, store.KindText, "texts", index.Public, store.SourceSettings{})
+	s, err := ga.handedOver(ctx, c.ID, store.KindText, "texts")
 	if err != nil {
 		return indexing.Document{}, err
 	}
@@ -60,7 +59,7 @@ func (ga *Gatherer) PutPairs(ctx context.Context, corpus string, body []byte, qu
 	if err != nil {
 		return f, err
 	}
-	s, err := ga.store.AddSource(ctx, c.ID, store.KindPairs, "pairs", index.Public, store.SourceSettings{})
+	s, err := ga.handedOver(ctx, c.ID, store.KindPairs, "pairs")
 	if err != nil {
 		return f, err
 	}
@@ -173,7 +172,7 @@ func (ga *Gatherer) UploadArchive(ctx context.Context, corpus, name string, body
 	if len(z.File) > mostEntries {
 		return nil, fault.Input("%s holds %d files, the limit is %d", name, len(z.File), mostEntries)
 	}
-	s, err := ga.store.AddSource(ctx, c.ID, store.KindUpload, "files", index.Public, store.SourceSettings{})
+	s, err := ga.handedOver(ctx, c.ID, store.KindUpload, "files")
 	if err != nil {
 		return nil, err
 	}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"jolvex/core/doc"
 	"jolvex/core/extract"
@@ -55,7 +56,7 @@ func (ga *Gatherer) TakeFile(ctx context.Context, corpus string, f File) (indexi
 	if !text.Plain(f.Name) {
 		return indexing.Document{}, fault.Input("the name of a file has no control characters and none that turn the direction of writing")
 	}
-	s, err := ga.store.AddSource(ctx, c.ID, store.KindUpload, "files", index.Public, store.SourceSettings{})
+	s, err := ga.handedOver(ctx, c.ID, store.KindUpload, "files")
 	if err != nil {
 		return indexing.Document{}, err
 	}
@@ -87,8 +88,7 @@ func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key string, f 
 	if f.Later {
 		v := indexing.DocumentView(d)
 		event.Tell(ctx, ga.events, indexing.DocumentEvent, s.Corpus, v)
-		_, err := ga.jobs.Add(ctx, s.Corpus, job.TakeIn, "")
-		return v, err
+		return v, ga.takeInSoon(ctx, s.Corpus)
 	}
 	if d.State != store.Indexed { // what replaces a file and cannot be read takes the file out of the index
 		if err := ga.takeIn(ctx, s.Corpus); err != nil {
@@ -103,8 +103,64 @@ func (ga *Gatherer) handOver(ctx context.Context, s store.Source, key string, f 
 	return v, ga.checkSoon(ctx, s.Corpus)
 }
 
+// handedOver is the source of a corpus that what is handed over belongs to, made when it is the first.
+func (ga *Gatherer) handedOver(ctx context.Context, corpus, kind, address string) (store.Source, error) {
+	s, err := ga.store.SourceAt(ctx, corpus, kind, address)
+	if errors.Is(err, store.ErrMissing) {
+		return ga.store.AddSource(ctx, corpus, kind, address, index.Public, store.SourceSettings{})
+	}
+	return s, err
+}
+
+// takeInSoon queues the job that puts what was handed over into the index, unless it waits already.
+func (ga *Gatherer) takeInSoon(ctx context.Context, corpus string) error {
+	ga.mu.Lock()
+	now := time.Now()
+	waits := now.Sub(ga.waiting[corpus]) < handedLong // asked for so lately that the job has not begun, or will see this file
+	if !waits {
+		ga.waiting[corpus] = now
+	}
+	ga.handed[corpus] = now
+	ga.mu.Unlock()
+	if waits {
+		return nil
+	}
+	_, err := ga.jobs.Add(ctx, corpus, job.TakeIn, "")
+	return err
+}
+
+// Files that are handed over one after another go into the index together: once none has come for a while, or when the first has waited long.
+const (
+	handedQuiet = 400 * time.Millisecond
+	handedLong  = 10 * time.Second
+)
+
+// gathered waits until no more files are coming in.
+func (ga *Gatherer) gathered(ctx context.Context, corpus string) error {
+	for began := time.Now(); time.Since(began) < handedLong; {
+		ga.mu.Lock()
+		quiet := time.Since(ga.handed[corpus])
+		ga.mu.Unlock()
+		if quiet >= handedQuiet {
+			return nil
+		}
+		select {
+		case <-time.After(handedQuiet - quiet):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return nil
+}
+
 // takeInJob puts what was handed over into the index, and has it looked at.
 func (ga *Gatherer) takeInJob(ctx context.Context, j store.Job, p *job.Progress) error {
+	if err := ga.gathered(ctx, j.Corpus); err != nil {
+		return err
+	}
+	ga.mu.Lock()
+	delete(ga.waiting, j.Corpus) // what comes from here on needs another job
+	ga.mu.Unlock()
 	counts, err := ga.store.CountStates(ctx, j.Corpus, "")
 	if err != nil {
 		return err

@@ -94,6 +94,12 @@ func (s *Store) AddSource(ctx context.Context, corpus, kind, address, audience s
 	return out, err
 }
 
+// SourceAt finds a corpus's source of that kind and address; ErrMissing when there is none.
+func (s *Store) SourceAt(ctx context.Context, corpus, kind, address string) (Source, error) {
+	var out Source
+	return out, s.get(ctx, &out, "the source "+address, `SELECT * FROM sources WHERE corpus_id = ? AND kind = ? AND address = ?`, corpus, kind, address)
+}
+
 // SaveSource stores a source's name, settings, schedule, audience and marks. Documents that the audience or the marks
 // concern are indexed anew.
 func (s *Store) SaveSource(ctx context.Context, src Source) error {
