@@ -238,7 +238,7 @@ func filesUnder(dir string, files []string) ([]string, error) {
 		if d.IsDir() && strings.HasPrefix(d.Name(), ".") && path != dir {
 			return filepath.SkipDir
 		}
-		if d.Type().IsRegular() && slices.Contains(extract.Endings(), strings.ToLower(filepath.Ext(path))) {
+		if d.Type().IsRegular() && extract.Readable(path) {
 			files = append(files, path)
 		}
 		return nil

@@ -85,6 +85,7 @@ var readers = []reader{
 		return nil, fmt.Errorf("%w without what draws its pages: see FromPDF", ErrKind)
 	}},
 	{"application/epub+zip", nil, []string{".epub"}, true, fromEPUB},
+	{"message/rfc822", []string{"multipart/related", "application/x-mimearchive"}, []string{".eml", ".mht", ".mhtml"}, true, nil},
 }
 
 // Endings lists the endings of file names that can be read.
@@ -94,6 +95,12 @@ func Endings() []string {
 		out = append(out, r.endings...)
 	}
 	return out
+}
+
+// Readable reports whether a file of that name is of a kind that is read, or that there is advice for.
+func Readable(name string) bool {
+	ending := strings.ToLower(path.Ext(name))
+	return slices.Contains(Endings(), ending) || Advised(ending)
 }
 
 // HTML reports whether a media type, as Kind gives it, is that of pages.
@@ -164,6 +171,9 @@ func Extract(in Input) (*doc.Document, error) {
 	}
 	r := readerOf(in)
 	if r == nil {
+		if advice := advised[strings.ToLower(path.Ext(in.Address))]; advice != "" {
+			return nil, fmt.Errorf("%s: %w: %s", in.Address, ErrKind, advice)
+		}
 		what := in.MediaType
 		if what == "" {
 			what = "unknown type"
@@ -173,7 +183,11 @@ func Extract(in Input) (*doc.Document, error) {
 	if !r.binary && r.kind != "text/html" && bytes.IndexByte(in.Body[:min(len(in.Body), 4096)], 0) >= 0 && !hasWideBOM(in.Body) {
 		return nil, fmt.Errorf("%s: %w: it is not text", in.Address, ErrKind)
 	}
-	d, err := r.read(in)
+	read := r.read
+	if read == nil { // a message, whose text is read by one of the others
+		read = fromMail
+	}
+	d, err := read(in)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", in.Address, err)
 	}

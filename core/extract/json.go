@@ -8,6 +8,8 @@ import (
 	"io"
 	"sort"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"jolvex/core/doc"
 )
@@ -66,18 +68,17 @@ func sayJSON(b *doc.Builder, v any, level int) {
 			b.Add(doc.Block{Kind: doc.Paragraph}, a)
 			return
 		}
-		for _, k := range keysOf(t) {
-			if full(b) {
-				return
+		keys := keysOf(t)
+		for _, k := range keys { // its own values first: what is said under the name of a part is the part's
+			if s, ok := scalar(t[k]); ok && s != "" && !full(b) {
+				b.Add(doc.Block{Kind: doc.Item, Level: 1}, readable(k)+": "+s)
 			}
-			if s, ok := scalar(t[k]); ok {
-				if s != "" {
-					b.Add(doc.Block{Kind: doc.Item, Level: 1}, readable(k)+": "+s)
-				}
-				continue
+		}
+		for _, k := range keys {
+			if _, ok := scalar(t[k]); !ok && !full(b) {
+				b.Add(doc.Block{Kind: doc.Heading, Level: min(level, 6)}, readable(k))
+				sayJSON(b, t[k], level+1)
 			}
-			b.Add(doc.Block{Kind: doc.Heading, Level: min(level, 6)}, readable(k))
-			sayJSON(b, t[k], level+1)
 		}
 	default:
 		if s, ok := scalar(v); ok {
@@ -86,7 +87,7 @@ func sayJSON(b *doc.Builder, v any, level int) {
 	}
 }
 
-// sayList makes a table of flat records with names in common, items of plain values, and one part after another of the rest.
+// sayList makes a table of records with names in common, items of plain values, and one part after another of the rest, each under its name.
 func sayList(b *doc.Builder, list []any, level int) {
 	if header, rows := records(list); len(rows) > 1 {
 		b.AddTable(doc.Place{}, "", header, rows)
@@ -102,15 +103,43 @@ func sayList(b *doc.Builder, list []any, level int) {
 			}
 			continue
 		}
+		if name := nameIn(v); name != "" {
+			b.Add(doc.Block{Kind: doc.Heading, Level: min(level, 6)}, name)
+			sayJSON(b, v, level+1)
+			continue
+		}
 		sayJSON(b, v, level)
 	}
 }
 
-// records reads a list of objects whose values are all plain; none when it is anything else, or holds questions and answers.
+// nameIn is what an object is called; "" for one without a name, and for a question with its answer.
+func nameIn(v any) string {
+	m, ok := v.(map[string]any)
+	if !ok {
+		return ""
+	}
+	if _, answer := pair(m); answer != "" {
+		return ""
+	}
+	for _, k := range []string{"name", "title", "label", "id"} {
+		for have, x := range m {
+			if s, plain := scalar(x); plain && s != "" && strings.EqualFold(have, k) {
+				return s
+			}
+		}
+	}
+	return ""
+}
+
+// mostNames is how many names records may have in common to be a table.
+const mostNames = 60
+
+// records reads a list of objects whose values are plain, or lists of plain values, or objects of such, which keep their owner's name before
+// their own; none when it is anything else, or holds questions and answers.
 func records(list []any) (header []string, rows [][]string) {
 	at := map[string]int{}
-	cells := 0
-	for _, v := range list {
+	flat := make([][][2]string, len(list))
+	for i, v := range list {
 		m, ok := v.(map[string]any)
 		if !ok {
 			return nil, nil
@@ -118,23 +147,24 @@ func records(list []any) (header []string, rows [][]string) {
 		if _, a := pair(m); a != "" {
 			return nil, nil
 		}
-		for _, k := range keysOf(m) {
-			if _, plain := scalar(m[k]); !plain {
-				return nil, nil
-			}
-			if _, known := at[k]; !known {
-				at[k] = len(header)
-				header = append(header, readable(k))
+		if flat[i], ok = flattened(nil, "", m, 0); !ok {
+			return nil, nil
+		}
+		for _, f := range flat[i] {
+			if _, known := at[f[0]]; !known {
+				at[f[0]] = len(header)
+				header = append(header, f[0])
 			}
 		}
-		if len(header) > 60 {
+		if len(header) > mostNames {
 			return nil, nil
 		}
 	}
-	for _, v := range list {
+	cells := 0
+	for _, fs := range flat {
 		row := make([]string, len(header))
-		for k, x := range v.(map[string]any) {
-			row[at[k]], _ = scalar(x)
+		for _, f := range fs {
+			row[at[f[0]]] = f[1]
 		}
 		if cells += len(row); cells > MaxCells {
 			break
@@ -142,6 +172,42 @@ func records(list []any) (header []string, rows [][]string) {
 		rows = append(rows, row)
 	}
 	return header, rows
+}
+
+// flattened adds the values of an object to those of its owner, each with its whole name; false when one is neither plain nor an object or list
+// of such.
+func flattened(out [][2]string, owner string, m map[string]any, depth int) ([][2]string, bool) {
+	if depth > 3 {
+		return nil, false
+	}
+	for _, k := range keysOf(m) {
+		name := readable(k)
+		if owner != "" {
+			name = owner + " " + strings.ToLower(name)
+		}
+		if s, plain := scalar(m[k]); plain {
+			out = append(out, [2]string{name, s})
+			continue
+		}
+		switch t := m[k].(type) {
+		case map[string]any:
+			var ok bool
+			if out, ok = flattened(out, name, t, depth+1); !ok {
+				return nil, false
+			}
+		case []any:
+			var all []string
+			for _, x := range t {
+				s, plain := scalar(x)
+				if !plain {
+					return nil, false
+				}
+				all = append(all, s)
+			}
+			out = append(out, [2]string{name, strings.Join(all, ", ")})
+		}
+	}
+	return out, true
 }
 
 // pair finds a question and its answer under their usual names.
@@ -210,5 +276,6 @@ func readable(k string) string {
 	if s == "" {
 		return k
 	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	first, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(first)) + s[n:]
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 
 	"github.com/xuri/excelize/v2"
@@ -49,7 +50,34 @@ func fromXLSX(in Input) (*doc.Document, error) {
 	if trimmed {
 		d.Notes = append(d.Notes, fmt.Sprintf("cut short: more than %d cells", MaxCells))
 	}
+	n, err := uncalculated(a)
+	if err != nil {
+		return nil, err
+	}
+	if n > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d cells hold a formula without its value: open the file in a spreadsheet program and save it", n))
+	}
 	return d, nil
+}
+
+// formula finds a cell that holds a formula and no value (ECMA-376, part 1, section 18.3.1.4).
+var formula = regexp.MustCompile(`<c [^>]*>\s*<f(?:\s[^>]*)?(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<v></v>)?\s*</c>`)
+
+// uncalculated counts the cells of a workbook whose formulas nobody has calculated: programs that write workbooks leave that to those that
+// open them.
+func uncalculated(a *archive) (int, error) {
+	n := 0
+	for name := range a.files {
+		if !strings.HasPrefix(name, "xl/worksheets/") || !strings.HasSuffix(name, ".xml") {
+			continue
+		}
+		b, err := a.read(name)
+		if err != nil {
+			return 0, err
+		}
+		n += len(formula.FindAllIndex(b, -1))
+	}
+	return n, nil
 }
 
 func sheetRows(f *excelize.File, sheet string, cells *int) (out [][]string, trimmed bool, err error) {

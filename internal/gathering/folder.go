@@ -92,7 +92,7 @@ func filesOf(root string) (out []onDisk, shut []string, err error) {
 			}
 			return nil
 		}
-		if !d.Type().IsRegular() || !slices.Contains(extract.Endings(), strings.ToLower(filepath.Ext(path))) {
+		if !d.Type().IsRegular() || !extract.Readable(path) {
 			return nil
 		}
 		info, err := d.Info()

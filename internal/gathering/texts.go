@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"io"
 	"path"
-	"slices"
 	"strings"
 
 	"jolvex/core/extract"
@@ -183,7 +182,7 @@ func (ga *Gatherer) UploadArchive(ctx context.Context, corpus, name string, body
 		if f.FileInfo().IsDir() || hiddenPath(at) {
 			continue
 		}
-		if !slices.Contains(extract.Endings(), strings.ToLower(path.Ext(at))) {
+		if !extract.Readable(at) {
 			out = append(out, TakenFile{at, store.LeftOut, "this kind of file cannot be read"})
 			continue
 		}

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"path"
 	"strings"
 	"time"
 
@@ -192,6 +193,10 @@ func outcome(in extract.Input, d *doc.Document, err error) store.Outcome {
 		if len(d.Notes) > 0 {
 			o.Reason += ": " + d.Notes[0]
 		}
+		return o
+	case errors.Is(err, extract.ErrKind) && o.MediaType == "" && extract.Advised(path.Ext(in.Address)):
+		_, advice, _ := strings.Cut(err.Error(), extract.ErrKind.Error()+": ")
+		o.State, o.Reason, o.MediaType = store.Failed, advice, in.MediaType
 		return o
 	case errors.Is(err, extract.ErrKind) && o.MediaType == "":
 		o.State, o.Reason, o.MediaType = store.LeftOut, "this kind of file cannot be read yet ("+in.MediaType+")", in.MediaType

@@ -17,7 +17,7 @@ const taken = ref<Taken[]>([])
 const over = ref(false)
 const left = ref(0)
 const endings =
-  '.pdf,.docx,.odt,.pptx,.odp,.xlsx,.ods,.csv,.tsv,.html,.htm,.md,.markdown,.txt,.json,.jsonl,.epub,.vtt,.srt,.ttml,.zip,.mp3,.m4a,.wav,.ogg,.opus,.flac,.mp4,.m4v,.webm,.mov'
+  '.pdf,.docx,.odt,.pptx,.odp,.xlsx,.ods,.csv,.tsv,.html,.htm,.md,.markdown,.txt,.json,.jsonl,.epub,.eml,.mht,.mhtml,.vtt,.srt,.ttml,.zip,.mp3,.m4a,.wav,.ogg,.opus,.flac,.mp4,.m4v,.webm,.mov'
 
 /** Files under a dropped folder keep their path; hidden ones are passed over. */
 async function filesOf(entry: FileSystemEntry, path: string): Promise<{ name: string; file: File }[]> {
