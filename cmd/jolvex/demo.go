@@ -105,7 +105,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 	if err != nil && !(errors.As(err, &problem) && problem.Status == http.StatusNotFound) {
 		return err
 	}
-	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true, Choose: true, Render: "empty"}, false}
+	g := gatherer{cl, s, corpus, store.SourceSettings{AllowPrivate: true, Choose: true, Render: "empty"}, false, ""}
 	if err := g.ensure(ctx); err != nil {
 		return err
 	}

@@ -33,6 +33,7 @@ func gatherCommand(s *settings) *cobra.Command {
 	var corpus string
 	var set store.SourceSettings
 	var quick bool
+	var list string
 	c := &cobra.Command{
 		Use:   "gather --corpus NAME ADDRESS|FILE...",
 		Short: "Take websites and files into a corpus",
@@ -45,18 +46,22 @@ have lost much of what it had.`,
 		Example: `  jolvex gather --corpus support https://www.example.org/
   jolvex gather --corpus support guide.md faq.html notes/
   jolvex gather --corpus staging --allow-private http://127.0.0.1:8080/`,
-		Args: args(cobra.MinimumNArgs(1)),
+		Args: args(cobra.ArbitraryArgs),
 		RunE: func(cmd *cobra.Command, targets []string) error {
+			if len(targets) == 0 && list == "" {
+				return usageError{errors.New("name an address, a file or a folder, or a list with --list")}
+			}
 			cl, err := connect(cmd.Context(), s)
 			if err != nil {
 				return err
 			}
-			g := gatherer{cl, s, corpus, set, quick}
+			g := gatherer{cl, s, corpus, set, quick, list}
 			return errors.Join(g.all(cmd.Context(), targets), cl.close())
 		},
 	}
 	f := c.Flags()
 	f.StringVar(&corpus, "corpus", "", "name of the corpus, made when missing")
+	f.StringVar(&list, "list", "", "file of addresses, one a line: those pages and no others")
 	f.BoolVar(&quick, "no-encode", false, "do not wait for the sentence encoder")
 	f.BoolVar(&set.AllowPrivate, "allow-private", false, "the host of the address may be private or on this machine")
 	f.StringSliceVar(&set.PrivateHosts, "allow-host", nil, "further hosts, as host:port, that may be private")
@@ -83,6 +88,7 @@ type gatherer struct {
 	corpus string
 	set    store.SourceSettings
 	quick  bool
+	list   string
 }
 
 func (g *gatherer) ensure(ctx context.Context) error {
@@ -143,6 +149,17 @@ func (g *gatherer) all(ctx context.Context, targets []string) error {
 			return err
 		}
 	}
+	if g.list != "" {
+		raw, err := os.ReadFile(g.list)
+		if err != nil {
+			return usageError{fmt.Errorf("read the list: %w", err)}
+		}
+		set := g.set
+		set.Addresses = strings.Split(string(raw), "\n")
+		if err := g.visit(ctx, g.list, gathering.NewSource{Kind: store.KindList, Settings: set}, &out); err != nil {
+			return err
+		}
+	}
 	if err := g.files(ctx, files, &out); err != nil {
 		return err
 	}
@@ -197,9 +214,17 @@ func (g *gatherer) say(format string, a ...any) {
 }
 
 func (g *gatherer) site(ctx context.Context, address string, out *gathered) error {
+	return g.visit(ctx, address, gathering.NewSource{Kind: store.KindSite, Address: address, Settings: g.set}, out)
+}
+
+// visit adds a source and waits until it has been visited.
+func (g *gatherer) visit(ctx context.Context, address string, n gathering.NewSource, out *gathered) error {
 	var added api.AddedSource
-	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sources"), gathering.NewSource{Kind: store.KindSite, Address: address, Settings: g.set}, &added); err != nil {
+	if err := g.cl.call(ctx, http.MethodPost, corpusPath(g.corpus, "sources"), n, &added); err != nil {
 		return fmt.Errorf("gather %s: %w", address, err)
+	}
+	for _, p := range added.Source.Problems {
+		g.say("%s: %s\n", address, p)
 	}
 	_, err := g.cl.follow(ctx, g.corpus, added.Job.ID, g.counter(address+": %d of %d pages"))
 	g.say("\n")

@@ -342,6 +342,9 @@ type Part struct {
 	Vectors []embed.Vector // [chunk]; empty when the vector set lacks them
 	File    string         // name of the file that holds Vectors
 	Graph   *Graph         // over Vectors; nil when every one of them is looked at
+
+	EncodedBy string // ID of what has read the segment behind; "" while nothing has
+	Sentences bool   // and whether it has read the sentences
 }
 
 // Without is the part with the chunks of some documents dead; the places of those that died by it are given.

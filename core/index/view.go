@@ -14,7 +14,6 @@ type Snapshot struct {
 	Name      string   // hash of the manifest; pins what was measured
 	Embedder  string   // ID of the embedder that made the vectors
 	Sentences bool     // the encoder has read the sentences of chunks as well; those of a few may be read when they are asked for
-	Behind    bool     // a few chunks wait for the embedder: they are found by their words alone
 	Parts     []Part
 }
 

@@ -44,6 +44,10 @@ func (h *handlers) corpora(api huma.API) {
 		func(ctx context.Context, in *InCorpus) (*struct{}, error) {
 			return nil, known(h.app.Keeping.DeleteCorpus(ctx, in.Corpus))
 		})
+	huma.Register(api, operation("encode", http.MethodPost, "/corpora/{corpus}/encode", "corpora", "Have the sentence encoder read what it has not read yet"),
+		func(ctx context.Context, in *InCorpus) (*struct{}, error) {
+			return nil, known(h.app.Indexing.ReadBehind(ctx, in.Corpus))
+		})
 	huma.Register(api, operation("collect", http.MethodPost, "/corpora/{corpus}/collect", "corpora", "Remove old runs, and texts, vectors and files that nothing reaches"),
 		func(ctx context.Context, in *InCorpus) (*out[job.Job], error) {
 			return reply(h.app.Keeping.Collect(ctx, in.Corpus))

@@ -29,6 +29,8 @@ type Corpus struct {
 	Chunks    int            `json:"chunks"`
 	Stale     bool           `json:"stale" doc:"The index was built with other settings than the draft has"`
 	Meaning   string         `json:"meaning" enum:"encoder,words,endpoint," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
+	Unread    int            `json:"unread" doc:"Chunks that the sentence encoder, or the endpoint that the draft asks for, has not read: they are found by words, or by word vectors"`
+	Sentences int            `json:"unreadSentences" doc:"Chunks whose sentences the sentence encoder has not read: replies about them are judged less finely"`
 	Bar       float64        `json:"bar"`
 	LastRun   *RunFigures    `json:"lastRun,omitempty"`
 	Release   *serving.Since `json:"release,omitempty" doc:"The last release, and what became of the draft since"`
@@ -121,6 +123,7 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 			out.Meaning = embed.GradeEndpoint
 		}
 	}
+	out.Unread, out.Sentences = a.Indexing.Unread(c, s)
 	if out.Stale, err = a.Indexing.Stale(c, s); err != nil {
 		return out, err
 	}

@@ -85,7 +85,7 @@ func (ga *Gatherer) Bring(ctx context.Context, c store.Corpus, ch diagnose.Alter
 		out.LeftOut = append(out.LeftOut, older...)
 	}
 	for _, at := range ch.Pages {
-		at, err := addressOf(store.KindSite, at, &store.SourceSettings{AllowPrivate: true}) // the fetcher looks whether it may
+		at, _, err := addressOf(store.KindSite, at, &store.SourceSettings{AllowPrivate: true}) // the fetcher looks whether it may
 		if err != nil {
 			return out, err
 		}

@@ -37,6 +37,7 @@ type Source struct {
 	Notices   []string             `json:"notices" doc:"What the last visit has to say" nullable:"false"`
 	States    map[string]int       `json:"states" doc:"Documents by state; found: fetched, and nobody has chosen yet"`
 	CreatedAt string               `json:"createdAt"`
+	Problems  []string             `json:"problems,omitempty" doc:"Lines of an address list that was just given and that are no addresses; they are left out"`
 	Held      *Loss                `json:"held,omitempty" doc:"What the guard against loss holds back until a person decides"`
 	Trouble   string               `json:"trouble" doc:"What kept the last visit from reaching the source; empty when nothing did"`
 	TroubleAt string               `json:"troubleAt" doc:"Since which visit"`
@@ -132,10 +133,11 @@ func (ga *Gatherer) AddSource(ctx context.Context, corpus string, n NewSource) (
 	if err := indexing.CheckAudience(n.Audience); err != nil {
 		return Source{}, job.Job{}, err
 	}
+	var bad []string
 	if n.Kind == store.KindFolder {
 		n.Address, err = ga.folderPath(n.Address)
 	} else {
-		n.Address, err = addressOf(n.Kind, n.Address, &n.Settings)
+		n.Address, bad, err = addressOf(n.Kind, n.Address, &n.Settings)
 	}
 	if err != nil {
 		return Source{}, job.Job{}, err
@@ -163,6 +165,7 @@ func (ga *Gatherer) AddSource(ctx context.Context, corpus string, n NewSource) (
 		return Source{}, job.Job{}, err
 	}
 	v, err := ga.sourceView(ctx, s)
+	v.Problems = bad
 	return v, j, err
 }
 
@@ -187,42 +190,67 @@ func (ga *Gatherer) AddSite(ctx context.Context, corpus, address string, set sto
 	return ga.AddSource(ctx, corpus, NewSource{Kind: store.KindSite, Address: address, Settings: set})
 }
 
-// addressOf checks and normalises what a web source starts from.
-func addressOf(kind, address string, set *store.SourceSettings) (string, error) {
+// mostProblems is how many lines of a list are told as bad.
+const mostProblems = 100
+
+// addressOf checks and normalises what a web source starts from. Lines of a list that are no addresses are left out and given; a list of
+// nothing else is refused, as any other address is.
+func addressOf(kind, address string, set *store.SourceSettings) (start string, bad []string, err error) {
 	given := []string{address}
 	if kind == store.KindList {
 		if given = set.Addresses; len(given) == 0 && address != "" {
 			given = []string{address}
 		}
 		if len(given) == 0 || len(given) > 50_000 {
-			return "", fault.Input("an address list has 1 to 50,000 addresses, this one %d", len(given))
+			return "", nil, fault.Input("an address list has 1 to 50,000 addresses, this one %d", len(given))
 		}
 	}
 	var out []string
-	for _, g := range given {
+	for i, g := range given {
 		if g = strings.TrimSpace(g); g == "" {
 			continue
 		}
-		if !strings.Contains(g, "://") {
-			g = "https://" + g
+		at, err := addressIn(g, set)
+		if err != nil && kind == store.KindList && len(given) > 1 {
+			if len(bad) < mostProblems {
+				bad = append(bad, fmt.Sprintf("line %d: %v", i+1, err))
+			}
+			continue
 		}
-		at, err := gather.Normalise(g)
 		if err != nil {
-			return "", fault.Input("%v", err)
-		}
-		if gather.Loopback(at) && !set.AllowPrivate {
-			return "", fault.Input("%s is a private address: allow private addresses for this source to gather it", at)
+			return "", nil, err
 		}
 		out = append(out, at)
 	}
+	if len(out) == 0 && len(bad) > 0 {
+		return "", nil, fault.Input("none of the lines is an address: %s", bad[0])
+	}
 	if len(out) == 0 {
-		return "", fault.Input("an address is missing")
+		return "", nil, fault.Input("an address is missing")
 	}
 	set.Addresses = nil
 	if kind == store.KindList {
 		set.Addresses = out
 	}
-	return out[0], nil
+	return out[0], bad, nil
+}
+
+// addressIn checks and normalises one address.
+func addressIn(g string, set *store.SourceSettings) (string, error) {
+	if strings.ContainsAny(g, " \t") {
+		return "", fault.Input("%q is no address", g)
+	}
+	if !strings.Contains(g, "://") {
+		g = "https://" + g
+	}
+	at, err := gather.Normalise(g)
+	if err != nil {
+		return "", fault.Input("%v", err)
+	}
+	if gather.Loopback(at) && !set.AllowPrivate {
+		return "", fault.Input("%s is a private address: allow private addresses for this source to gather it", at)
+	}
+	return at, nil
 }
 
 // visit puts what a source has into its frontier again and queues the job that works it off.
@@ -320,7 +348,7 @@ func (ga *Gatherer) checkChange(s store.Source, set *store.SourceSettings) error
 	if s.Kind == store.KindUpload || s.Kind == store.KindText || s.Kind == store.KindPairs || s.Kind == store.KindFolder {
 		return nil
 	}
-	_, err := addressOf(s.Kind, s.Address, set)
+	_, _, err := addressOf(s.Kind, s.Address, set)
 	return err
 }
 

@@ -213,11 +213,29 @@ func (ix *Indexer) encodeWhenBehind(ctx context.Context, c store.Corpus, s *Shel
 	if b == nil || len(snap.Parts) == 0 {
 		return nil
 	}
-	if !snap.Behind && snap.Embedder == b.ID() && (snap.Sentences || b.ID() != ix.encoder.ID()) {
+	if chunks, sentences := ix.Unread(c, s); chunks == 0 && sentences == 0 && snap.Embedder == b.ID() {
 		return nil
 	}
 	_, err := ix.jobs.Add(ctx, c.ID, job.Encode, "")
 	return err
+}
+
+// Unread counts the chunks that what reads behind has not read, and those whose sentences it has not.
+func (ix *Indexer) Unread(c store.Corpus, s *Shelf) (chunks, sentences int) {
+	b := ix.Behind(c.Method)
+	if b == nil {
+		return 0, 0
+	}
+	for _, p := range s.Snapshot.Load().Parts {
+		n := len(p.Segment.Entries) - p.Dead.Count()
+		if p.EncodedBy != b.ID() {
+			chunks += n
+		}
+		if b.ID() == ix.encoder.ID() && !p.Sentences {
+			sentences += n
+		}
+	}
+	return chunks, sentences
 }
 
 // encode is the pass behind: it reads every chunk of the index with the encoder and puts its vectors in force, all at once;

@@ -36,7 +36,7 @@ func (ix *Indexer) ReadParts(m index.Manifest) ([]index.Part, error) {
 		if err != nil {
 			return nil, err
 		}
-		out[i] = index.Part{Segment: seg, File: ix.vectorFile(*r, m.Embedder)}
+		out[i] = index.Part{Segment: seg, File: ix.vectorFile(*r, m.Embedder), EncodedBy: r.EncodedBy, Sentences: r.Sentences}
 		if out[i].File != "" { // else the encoder has not read it yet
 			if out[i].Vectors, err = ix.readVectors(out[i].File, len(seg.Entries)); err != nil {
 				return nil, err

@@ -65,7 +65,7 @@ func (ix *Indexer) load(ctx context.Context, c store.Corpus, s *Shelf) error {
 	} else {
 		s.manifest = m
 		s.Stage.Store(m.IndexStage)
-		s.Snapshot.Store(ix.snapshot(name, m, parts))
+		s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
 	}
 	return ix.encodeWhenBehind(ctx, c, s)
 }
@@ -165,6 +165,7 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 		sentences = emb.ID() == ix.encoder.ID() && (unreadSentences == 0 || inForce.Sentences && few(unreadSentences))
 	}
 	for i, r := range m.Segments {
+		parts[i].EncodedBy, parts[i].Sentences = r.EncodedBy, r.Sentences
 		file := ix.vectorFile(r, emb.ID())
 		if parts[i].File == file {
 			continue
@@ -287,14 +288,6 @@ func (ix *Indexer) replace(ctx context.Context, c store.Corpus, s *Shelf, docs [
 	return ix.publish(ctx, c.ID, s, m, parts, indexed)
 }
 
-// snapshot is what readers see of an index.
-func (ix *Indexer) snapshot(name string, m index.Manifest, parts []index.Part) *index.Snapshot {
-	behind := slices.ContainsFunc(m.Segments, func(r index.Reference) bool {
-		return m.Embedder != ix.words.ID() && (r.EncodedBy != m.Embedder || m.Embedder == ix.encoder.ID() && !r.Sentences)
-	})
-	return &index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Behind: behind, Parts: parts}
-}
-
 // present picks the documents that have a living chunk.
 func present(parts []index.Part, documents []string) map[string]bool {
 	out := map[string]bool{}
@@ -406,7 +399,7 @@ func (ix *Indexer) publish(ctx context.Context, corpus string, s *Shelf, m index
 	}
 	s.manifest = m
 	s.Stage.Store(m.IndexStage)
-	s.Snapshot.Store(ix.snapshot(name, m, parts))
+	s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
 	chunks := 0
 	for _, p := range parts {
 		chunks += len(p.Segment.Entries) - p.Dead.Count()
@@ -527,6 +520,15 @@ func (ix *Indexer) rebuildLocked(ctx context.Context, c store.Corpus, s *Shelf, 
 		return err
 	}
 	return ix.publish(ctx, c.ID, s, m, parts, indexed)
+}
+
+// ReadBehind queues the encoder's pass over a corpus when it is behind, as after it was cancelled.
+func (ix *Indexer) ReadBehind(ctx context.Context, corpus string) error {
+	c, err := ix.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	return ix.CatchUp(ctx, c.ID)
 }
 
 // CatchUp queues the encoder's pass over a corpus when it is behind.

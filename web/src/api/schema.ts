@@ -335,6 +335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/encode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have the sentence encoder read what it has not read yet */
+        post: operations["encode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/files": {
         parameters: {
             query?: never;
@@ -2038,6 +2055,16 @@ export interface components {
             states: {
                 [key: string]: number;
             };
+            /**
+             * Format: int64
+             * @description Chunks that the sentence encoder, or the endpoint that the draft asks for, has not read: they are found by words, or by word vectors
+             */
+            unread: number;
+            /**
+             * Format: int64
+             * @description Chunks whose sentences the sentence encoder has not read: replies about them are judged less finely
+             */
+            unreadSentences: number;
         };
         CorpusBody: {
             id: string;
@@ -3919,6 +3946,8 @@ export interface components {
             nextAt: string;
             /** @description What the last visit has to say */
             notices: string[];
+            /** @description Lines of an address list that was just given and that are no addresses; they are left out */
+            problems?: string[];
             /** @enum {string} */
             schedule: "hand" | "hour" | "day" | "week";
             settings: components["schemas"]["SourceSettings"];
@@ -5104,6 +5133,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Preview"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    encode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

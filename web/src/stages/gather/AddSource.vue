@@ -89,7 +89,9 @@ async function add(): Promise<void> {
         },
       }),
     )
-    return undefined
+    return (added.source.problems ?? []).length > 0
+      ? `Left out, for they are no addresses: ${(added.source.problems ?? []).join('; ')}`
+      : undefined
   })
   adding.value = false
   if (!done) return

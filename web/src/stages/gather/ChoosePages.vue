@@ -6,7 +6,7 @@ import { api, ok, type Schema } from '@/api/client'
 import { count } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import { nameOf, useSources } from './store'
-import { startsTaken, treeOf, type Node } from './tree'
+import { startsTaken, openAtFirst, treeOf, type Node } from './tree'
 
 type Page = Schema['Page']
 
@@ -238,7 +238,7 @@ const why = (n: Node): string => {
         :props="{ value: 'id', label: 'label', children: 'children' }"
         :height="Math.max(200, height)"
         :item-size="28"
-        :default-expanded-keys="nodes.map((n) => n.id)"
+        :default-expanded-keys="openAtFirst(nodes)"
         :expand-on-click-node="true"
       >
         <template #default="{ data }">

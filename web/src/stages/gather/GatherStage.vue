@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, onUnmounted, watch } from 'vue'
 import { useRoute } from 'vue-router'
+import { api, ok } from '@/api/client'
 import { count } from '@/api/words'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
@@ -15,6 +16,26 @@ const findings = computed(() => {
   const f = corpus.current?.findings ?? {}
   return (f['high'] ?? 0) + (f['medium'] ?? 0)
 })
+
+/** What the sentence encoder has not read, while it is not at it. */
+const unread = computed(() => {
+  const c = corpus.current
+  if (c === undefined || corpus.active.some((j) => ['encode', 'rebuild', 'index', 'gather'].includes(j.kind))) return ''
+  if (c.unread > 0) {
+    const chunks = c.unread === 1 ? '1 chunk has' : `${count(c.unread)} chunks have`
+    return `${chunks} not been read for their meaning yet: questions find them by their words.`
+  }
+  if (c.unreadSentences > 0)
+    return `The sentences of ${count(c.unreadSentences)} chunks have not been read yet: replies are judged less finely.`
+  return ''
+})
+
+async function readNow(): Promise<void> {
+  await sources.attempt(async () => {
+    await ok(api.POST('/api/corpora/{corpus}/encode', { params: { path: { corpus: corpus.name } } }))
+    return undefined
+  })
+}
 
 async function load(): Promise<void> {
   try {
@@ -54,6 +75,9 @@ watch(
     </div>
     <div class="right stack">
       <JobBar v-for="j in gathering" :key="j.id" :job="j" />
+      <p v-if="unread !== ''" class="notice">
+        {{ unread }} <button class="linkish" @click="readNow">Read them now</button>
+      </p>
       <nav class="tabs" aria-label="Views of what was gathered">
         <RouterLink :to="{ name: 'gather', params: { corpus: corpus.name } }" :class="{ here: route.name === 'gather' }"
           >Documents</RouterLink

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { startsTaken, treeOf, type Node } from './tree'
+import { openAtFirst, startsTaken, treeOf, type Node } from './tree'
 
 const page = (address: string, more: object = {}) => ({
   id: address,
@@ -56,5 +56,14 @@ describe('startsTaken', () => {
     expect(startsTaken(page('https://a.example/', { state: 'failed' }))).toBe(false)
     expect(startsTaken(page('https://a.example/', { choice: 'in', clutter: ['tags'] }))).toBe(true)
     expect(startsTaken(page('https://a.example/', { choice: 'out' }))).toBe(false)
+  })
+})
+
+describe('openAtFirst', () => {
+  it('opens a folder that is the only thing in its own', () => {
+    const deep = treeOf([page('https://a.example/docs/en/a'), page('https://a.example/docs/en/b')])
+    expect(openAtFirst(deep)).toEqual(['a.example/', 'a.example/docs/', 'a.example/docs/en/'])
+    const wide = treeOf(['/x/1', '/x/2', '/y/1', '/y/2'].map((p) => page(`https://a.example${p}`)))
+    expect(openAtFirst(wide)).toEqual(['a.example/'])
   })
 })

@@ -70,3 +70,15 @@ export function treeOf(pages: Page[], search = ''): Node[] {
   roots.forEach(sum)
   return roots
 }
+
+/** The folders that are open at first: the roots, and below them each folder that is the only thing in its own. */
+export function openAtFirst(nodes: Node[]): string[] {
+  const out: string[] = []
+  const visit = (n: Node): void => {
+    out.push(n.id)
+    const only = n.children?.length === 1 ? n.children[0] : undefined
+    if (only?.children !== undefined) visit(only)
+  }
+  nodes.forEach(visit)
+  return out
+}
