@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"syscall"
+	"time"
 	_ "time/tzdata" // house rules name time zones; the machine may have no table of them
 
 	"github.com/spf13/cobra"
@@ -56,9 +57,11 @@ type usageError struct{ error }
 
 // settings are the flags that every command has.
 type settings struct {
-	data    string
-	json    bool
-	verbose bool
+	data     string
+	json     bool
+	verbose  bool
+	memory   int           // megabytes that reading one document may take
+	patience time.Duration // that reading one document may take
 }
 
 func (s *settings) log() *slog.Logger {
@@ -98,6 +101,8 @@ func root() *cobra.Command {
 	f.StringVar(&s.data, "data", defaultData(), "data folder, made when missing")
 	f.BoolVar(&s.json, "json", false, "print JSON instead of text")
 	f.BoolVar(&s.verbose, "verbose", false, "log what happens to the error output")
+	f.IntVar(&s.memory, "document-memory", extractor.UsualMemory>>20, "megabytes of memory that reading one document may take")
+	f.DurationVar(&s.patience, "document-time", extractor.UsualTime, "time that reading one document may take")
 	c.AddCommand(serveCommand(&s), demoCommand(&s), gatherCommand(&s), askCommand(&s), findCommand(&s), proveCommand(&s), trialCommand(&s), openAPICommand(), vocabularyCommand(), &cobra.Command{
 		Use: "version", Short: "Print the version", Args: cobra.NoArgs,
 		Run: func(*cobra.Command, []string) { fmt.Println("jolvex", version) },

@@ -19,6 +19,7 @@ import (
 
 	"jolvex/internal/api"
 	"jolvex/internal/app"
+	"jolvex/internal/extractor"
 	"jolvex/internal/job"
 	"jolvex/web"
 )
@@ -50,7 +51,7 @@ type owner struct {
 
 // own opens the folder and listens on its socket. work.ErrOwned, wrapped, when another process has it.
 func own(ctx context.Context, s *settings, hosts []string) (*owner, error) {
-	app, err := app.Open(ctx, s.data, s.log(), app.Options{})
+	app, err := app.Open(ctx, s.data, s.log(), app.Options{Limits: extractor.Limits{Memory: int64(s.memory) << 20, Time: s.patience}})
 	if err != nil {
 		return nil, err
 	}

@@ -93,9 +93,6 @@ func run(address, out, only string, extra []shot) error {
 		{"shape", base + "/shape", ".text section", nil},
 		{"find", base + "/find?q=" + url.QueryEscape("How much is a bicycle to Sandrel?"), ".hit", nil},
 		{"sides", base + "/find?view=sides&q=" + url.QueryEscape("What does a bicycle cost?"), ".sides li", try("Share of meaning,", "0.1", ".sides line")},
-		{"many", base + "/find?view=many", ".left details", func(ctx context.Context) error {
-			return errors.Join(try("Share of meaning,", "0.1", ".notice.caution")(ctx), press(".right form .el-button", "tr.line")(ctx), chromedp.Do(ctx, chromedp.WaitNotPresent(chromedp.CSS("progress"))))
-		}},
 		{"worth", base + "/find?view=worth", ".right .row .el-button", press(".right .row .el-button", "table.plain svg")},
 		{"answer", base + "/answer", ".pinned .sentence", nil},
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},

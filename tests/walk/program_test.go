@@ -298,7 +298,7 @@ func TestWrongCallsSaySo(t *testing.T) {
 		{[]string{"ask", "--data", data, "x"}, 2, "corpus"},
 		{[]string{"ask", "--data", data, "--corpus", "c"}, 2, "give one question"},
 		{[]string{"ask", "--data", data, "--corpus", "none", "x?"}, 1, "not found"},
-		{[]string{"gather", "--data", data, "--corpus", "c"}, 2, "arg"},
+		{[]string{"gather", "--data", data, "--corpus", "c"}, 2, "name an address"},
 		{[]string{"gather", "--data", data, "--corpus", "c", "no/such/file.md"}, 2, "neither a file nor"},
 		{[]string{"prove", "--data", data, "--corpus", "c", "--set", "s", "--min-pass", "7"}, 2, "min-pass"},
 		{[]string{"sing"}, 2, "unknown command"},

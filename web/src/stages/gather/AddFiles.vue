@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { onUnmounted, ref } from 'vue'
 import { api, ok } from '@/api/client'
 import { count } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
@@ -74,6 +74,13 @@ async function sendOne({ name, file }: { name: string; file: File }, later: bool
   }
 }
 
+/** Files that go into the index together are in it once the job that does so has ended. */
+const stop = corpus.onJobEnd((j) => {
+  if (j.kind !== 'index' || j.state !== 'done') return
+  taken.value = taken.value.map((t) => (t.state === 'fetched' ? { ...t, state: 'indexed' } : t))
+})
+onUnmounted(stop)
+
 function picked(e: Event): void {
   const input = e.target as HTMLInputElement
   void send([...(input.files ?? [])].map((file) => ({ name: file.webkitRelativePath || file.name, file })))
@@ -109,9 +116,9 @@ async function dropped(e: DragEvent): Promise<void> {
         /></label>
       </div>
       <p class="hint">
-        PDF, DOCX, ODT, PPTX, ODP, XLSX, ODS, CSV, HTML, Markdown, text, JSON, EPUB and captions (VTT, SRT, TTML), up to
-        20 MB each; zip archives up to 200 MB. A file of the same name and path replaces the one before and keeps its
-        history.
+        PDF, DOCX, ODT, PPTX, ODP, XLSX, ODS, CSV, HTML, Markdown, text, JSON, EPUB, mail (EML), saved pages (MHT) and
+        captions (VTT, SRT, TTML), up to 20 MB each; zip archives up to 200 MB. A file of the same name and path
+        replaces the one before and keeps its history.
       </p>
     </div>
     <p v-if="left > 0" role="status">{{ count(left) }} still to read</p>
@@ -126,7 +133,9 @@ async function dropped(e: DragEvent): Promise<void> {
       <tbody>
         <tr v-for="(t, i) in taken" :key="i">
           <td class="mono">{{ t.name }}</td>
-          <td :class="t.state === 'indexed' ? 'good' : t.state === 'failed' ? 'bad' : 'muted'">{{ t.state }}</td>
+          <td :class="t.state === 'indexed' ? 'good' : t.state === 'failed' ? 'bad' : 'muted'">
+            {{ t.state === 'fetched' ? 'taken in, being indexed' : t.state }}
+          </td>
           <td>{{ t.reason }}</td>
         </tr>
       </tbody>
