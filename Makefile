@@ -81,14 +81,10 @@ evaluate: packages web/dist/index.html
 torture:
 	TORTURE=1 $(GO) test -count=1 -timeout 30m -v -run Hostile ./internal/extractor
 
+# Each fuzz test for so long; how many inputs there were in all is kept in docs/fuzz.tsv.
 FUZZTIME ?= 30s
 fuzz:
-	$(GO) test -fuzz FuzzWordsAndSentences -fuzztime $(FUZZTIME) ./core/text
-	$(GO) test -fuzz FuzzExtract -fuzztime $(FUZZTIME) ./core/extract
-	$(GO) test -fuzz FuzzOffice -fuzztime $(FUZZTIME) ./core/extract
-	$(GO) test -fuzz FuzzFromPDF -fuzztime $(FUZZTIME) ./core/extract
-	$(GO) test -fuzz FuzzRobots -fuzztime $(FUZZTIME) ./internal/gather
-	$(GO) test -fuzz FuzzLists -fuzztime $(FUZZTIME) ./internal/gather
+	$(GO) run ./tools/fuzz -time $(FUZZTIME)
 
 # --- upkeep ---------------------------------------------------------------------------------------------------------
 

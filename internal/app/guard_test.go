@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -289,4 +290,46 @@ func TestAnEmptyFolderIsAskedAbout(t *testing.T) {
 	now = look()
 	assert.Nil(t, now.Held)
 	assert.Empty(t, now.Trouble)
+}
+
+// A visit that is cancelled takes in what it had fetched, and says so.
+func TestACancelledVisitTakesInWhatItFetched(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	hold, held := make(chan struct{}), make(chan struct{})
+	var once sync.Once
+	site := &answering{changing: changing{whole: map[string]int{}, pages: shore(9)}}
+	site.instead = func(w http.ResponseWriter, q *http.Request) {
+		if q.URL.Path >= "/p5" && q.URL.Path <= "/p9" {
+			once.Do(func() { close(held) })
+			<-hold
+		}
+	}
+	srv := httptest.NewServer(site)
+	defer srv.Close()
+	defer close(hold)
+	s, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindSite, Address: srv.URL, Settings: store.SourceSettings{AllowPrivate: true}})
+	require.NoError(t, err)
+	<-held
+	require.Eventually(t, func() bool { // the pages before are in the store
+		ds, _, err := a.Indexing.Documents(t.Context(), "c", store.Filter{Limit: 100})
+		n := 0
+		for _, d := range ds {
+			if d.State == "fetched" || d.State == "indexed" {
+				n++
+			}
+		}
+		return err == nil && n >= 6
+	}, 20*time.Second, 10*time.Millisecond)
+	require.NoError(t, a.Jobs.Cancel(t.Context(), "c", j.ID))
+	assert.Equal(t, "cancelled", ended(t, a, "c", j.ID).State)
+	ss, err := a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	require.Equal(t, s.ID, ss[0].ID)
+	assert.GreaterOrEqual(t, ss[0].States["indexed"], 6)
+	assert.Zero(t, ss[0].States["fetched"])
+	assert.Contains(t, strings.Join(ss[0].Notices, "\n"), "cancelled after")
+	r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "How long is pier B?"})
+	require.NoError(t, err)
+	assert.Contains(t, r.Reply, "101 metres")
 }

@@ -396,6 +396,13 @@ func (ix *Indexer) chunkTexts(ctx context.Context, c store.Corpus, entries []ind
 func (ix *Indexer) adopt(ctx context.Context, c store.Corpus, s *Shelf, update func(*index.Reference) (bool, error)) (bool, error) {
 	s.Change.Lock()
 	defer s.Change.Unlock()
+	st, err := c.Method.Stages(ix.Target(c.Method).ID())
+	if err != nil {
+		return false, err
+	}
+	if built, _ := s.Stage.Load().(string); built != st.Index {
+		return false, nil // it was built anew under other settings while the pass was under way
+	}
 	m := s.manifest
 	m.Segments = append([]index.Reference(nil), m.Segments...)
 	parts := append([]index.Part(nil), s.Snapshot.Load().Parts...)

@@ -67,6 +67,9 @@ func (ix *Indexer) load(ctx context.Context, c store.Corpus, s *Shelf) error {
 		s.Stage.Store(m.IndexStage)
 		s.Snapshot.Store(&index.Snapshot{Name: name, Embedder: m.Embedder, Sentences: m.Sentences, Parts: parts})
 	}
+	if _, err := ix.rebuildWhenStale(ctx, c, s); err != nil { // as after another version of the program
+		return err
+	}
 	return ix.encodeWhenBehind(ctx, c, s)
 }
 

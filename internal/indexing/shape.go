@@ -34,14 +34,18 @@ func (ix *Indexer) RebuildWhenStale(ctx context.Context, id string, m method.Met
 	if err != nil {
 		return nil, err
 	}
-	st, err := m.Stages(ix.Target(m).ID())
+	return ix.rebuildWhenStale(ctx, c, s)
+}
+
+func (ix *Indexer) rebuildWhenStale(ctx context.Context, c store.Corpus, s *Shelf) (*job.Job, error) {
+	st, err := c.Method.Stages(ix.Target(c.Method).ID())
 	if err != nil {
 		return nil, err
 	}
 	if built, _ := s.Stage.Load().(string); built == "" || built == st.Index {
 		return nil, nil
 	}
-	j, err := ix.jobs.Add(ctx, id, job.Rebuild, "")
+	j, err := ix.jobs.Add(ctx, c.ID, job.Rebuild, "")
 	if err != nil {
 		return nil, err
 	}

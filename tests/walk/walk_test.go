@@ -66,7 +66,16 @@ func (p *page) holds(js string) bool {
 	return ok
 }
 
-func (p *page) until(js string) { p.t.Helper(); until(p.t, js, func() bool { return p.holds(js) }) }
+func (p *page) until(js string) {
+	p.t.Helper()
+	defer func() { // what the page says tells more than what it does not
+		if p.t.Failed() {
+			said, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText.slice(0, 2000)`))
+			p.t.Log(said, err)
+		}
+	}()
+	until(p.t, js, func() bool { return p.holds(js) })
+}
 
 // clickText clicks the button, link or label that says something.
 func (p *page) clickText(text string) {
