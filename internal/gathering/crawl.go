@@ -95,7 +95,7 @@ func (ga *Gatherer) gather(ctx context.Context, j store.Job, p *job.Progress) er
 		return err
 	}
 	if k.fetched.Load() > 0 { // a job that only takes in what was chosen has nothing to say
-		if err := errors.Join(ga.store.Troubled(ctx, src.ID, k.trouble()), ga.store.Visited(ctx, src.ID, k.said())); err != nil {
+		if err := errors.Join(k.tellTrouble(ctx), ga.store.Visited(ctx, src.ID, k.said())); err != nil {
 			return err
 		}
 	}
@@ -128,6 +128,22 @@ func (k *crawl) brokenOff(ctx context.Context) error {
 		return err
 	}
 	return k.ga.finished(ctx, k.src)
+}
+
+// tellTrouble records what kept the visit from reaching the source. A job that tried a few pages again says nothing of the whole.
+func (k *crawl) tellTrouble(ctx context.Context) error {
+	counts, err := k.ga.store.CountStates(ctx, k.src.Corpus, k.src.ID)
+	if err != nil {
+		return err
+	}
+	all := 0
+	for _, n := range counts {
+		all += n
+	}
+	if inside := counts[store.Fetched] + counts[store.Indexed] + counts[store.Unchanged]; inside > 0 && 2*int(k.fetched.Load()) < all {
+		return nil
+	}
+	return k.ga.store.Troubled(ctx, k.src.ID, k.trouble())
 }
 
 // trouble tells why most of the pages of a visit failed; "" when they did not.

@@ -40,7 +40,7 @@ const shown = computed(() => {
     )
 })
 const open = computed(() => list.value.find((q) => q.id === openId.value))
-const more = (q: Question): string => (beyond(q) > 0 ? `+${beyond(q)}` : 'open')
+const more = (q: Question): string => (beyond(q) > 0 ? `Edit, ${beyond(q)} more` : 'Edit')
 const doubtful = computed(() => new Set(doubts.value.map((d) => d.question)))
 /** The questions whose expected passages are in none of their pages any more, each once. */
 const lost = computed(() => [

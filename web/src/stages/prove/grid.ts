@@ -41,7 +41,7 @@ const outcomes: Record<string, Kind> = { refuses: 'refuses', 'asks back': 'asksB
 /** How the reply is to end; empty for an answer. */
 const outcome: GridColumn = {
   key: 'outcome',
-  label: 'Ends',
+  label: 'Outcome',
   width: '100px',
   read: (q) => Object.keys(outcomes).find((o) => first(q, outcomes[o] as Kind)) ?? '',
   write: (q, text) => {
