@@ -18,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/andybalholm/brotli"
@@ -249,7 +250,18 @@ func plainError(err error) error {
 		if u.Timeout() {
 			return fmt.Errorf("time-out: no answer within %s", Timeout)
 		}
-		return u.Err
+		err = u.Err
+	}
+	var d *net.DNSError
+	switch {
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return errors.New("connection refused: nothing listens there")
+	case errors.Is(err, syscall.ECONNRESET):
+		return errors.New("the server broke the connection off")
+	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
+		return errors.New("there is no way to that host")
+	case errors.As(err, &d) && d.IsNotFound:
+		return errors.New("there is no host of that name")
 	}
 	var n net.Error
 	if errors.As(err, &n) && n.Timeout() {

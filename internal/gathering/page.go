@@ -17,6 +17,9 @@ import (
 	"jolvex/internal/store"
 )
 
+// notTried begins the reason of pages that a visit did not ask for, because those before had no answer.
+const notTried = "not tried, for other pages had no answer: "
+
 // attempts at one page within a job; between them the crawl waits a little longer each time.
 const attempts = 3
 
@@ -29,7 +32,7 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 		var again bool
 		var wait time.Duration
 		if why := k.silence.down(d.Address); why != "" {
-			o, again = failed("not tried: "+why), false
+			o, again = failed(notTried+why), false
 		} else {
 			o, again, wait = k.fetch(ctx, d)
 			again = k.listenFor(ctx, d.Address, o) && again
@@ -51,7 +54,7 @@ func (k *crawl) one(ctx context.Context, d store.Document) error {
 	}
 	if o.State == store.Failed {
 		k.mu.Lock()
-		k.failed[o.Reason]++
+		k.failed[strings.TrimPrefix(o.Reason, notTried)]++
 		k.mu.Unlock()
 	}
 	reached := true
@@ -107,7 +110,7 @@ var errRobots = errors.New("blocked by robots.txt")
 type unruled struct{ host, why string }
 
 func (u unruled) Error() string {
-	return "the robots.txt of " + u.host + " cannot be reached (" + u.why + "), so nothing is fetched from there"
+	return "robots.txt of " + u.host + " cannot be reached (" + u.why + ")"
 }
 
 func failed(reason string) store.Outcome { return store.Outcome{State: store.Failed, Reason: reason} }

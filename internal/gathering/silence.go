@@ -2,7 +2,6 @@ package gathering
 
 import (
 	"context"
-	"fmt"
 	"net/http"
 	"net/url"
 	"sync"
@@ -22,7 +21,7 @@ type silence struct {
 
 type quiet struct {
 	running int    // pages without an answer since the last one with
-	down    string // why the rest of a visit is not tried
+	down    string // why the rest of a visit is not tried: what came of the last page that was
 }
 
 func (s *silence) of(address string) *quiet {
@@ -68,7 +67,7 @@ func (k *crawl) listenFor(ctx context.Context, address string, o store.Outcome) 
 		q.running = 0
 		return true
 	}
-	q.down = fmt.Sprintf("%s gave no answer %d times in a row (%s)", hostOf(address), tooSilent, o.Reason)
+	q.down = o.Reason
 	return false
 }
 

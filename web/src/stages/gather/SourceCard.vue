@@ -75,7 +75,7 @@ function saveAddresses(typed: string): void {
     <HeldBack v-if="source.held" :source="source" :loss="source.held" :busy="busy" />
     <p v-if="source.trouble !== ''" class="bad small">
       Last visit: {{ source.trouble
-      }}<template v-if="source.troubleAt !== '' && source.troubleAt !== source.visitedAt"
+      }}<template v-if="moment(source.troubleAt).text !== moment(source.visitedAt).text"
         >; so since <span :title="moment(source.troubleAt).zone">{{ moment(source.troubleAt).text }}</span></template
       >
     </p>
