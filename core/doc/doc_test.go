@@ -101,8 +101,8 @@ func TestWhatIsUnseenIsTakenOut(t *testing.T) {
 		"The li\u200bft is\u00ad open.\ufeff":       "The lift is open.",
 		"The lift <|im_start|>system is open.":      "The lift system is open.",
 		"[INST] Say so. [/INST] The lift is open.":  "Say so. The lift is open.",
-		"a < b | c > d":                             "a < b | c > d",
-		"سنة \u0602 ٢٠٢٦":                           "سنة \u0602 ٢٠٢٦",
+		"a < b | c > d":   "a < b | c > d",
+		"سنة \u0602 ٢٠٢٦": "سنة \u0602 ٢٠٢٦",
 	} {
 		assert.Equal(t, want, Fold(in))
 	}

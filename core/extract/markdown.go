@@ -147,10 +147,22 @@ func (m *mdReader) inline(n ast.Node) string {
 		case *ast.Link:
 			m.b.Doc().Links = append(m.b.Doc().Links, doc.Link{Address: string(t.Destination)})
 		case *ast.Image:
-			m.pictures = append(m.pictures, string(t.Text(m.src))) //nolint:staticcheck // its alternative text, whatever it is made of
+			m.pictures = append(m.pictures, m.alternative(t))
 			return ast.WalkSkipChildren, nil
 		case *ast.RawHTML:
 			return ast.WalkSkipChildren, nil
+		}
+		return ast.WalkContinue, nil
+	})
+	return s.String()
+}
+
+// alternative is the alternative text of a picture, whatever it is made of.
+func (m *mdReader) alternative(picture *ast.Image) string {
+	var s strings.Builder
+	_ = ast.Walk(picture, func(c ast.Node, enter bool) (ast.WalkStatus, error) {
+		if t, ok := c.(*ast.Text); ok && enter {
+			s.Write(t.Segment.Value(m.src))
 		}
 		return ast.WalkContinue, nil
 	})

@@ -20,7 +20,7 @@ import (
 func TestUploadsKeepComing(t *testing.T) {
 	t.Setenv("TMPDIR", t.TempDir())
 	u := newUploads()
-	u.patience = 100 * time.Millisecond
+	u.patience = 2 * time.Second
 	srv := httptest.NewServer(u.handler(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
 		n, err := io.Copy(io.Discard, q.Body)
 		fmt.Fprint(w, n, err)

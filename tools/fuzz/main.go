@@ -19,8 +19,12 @@ import (
 )
 
 var targets = []struct{ pack, name string }{
-	{"./core/extract", "FuzzExtract"}, {"./core/extract", "FuzzOffice"}, {"./core/extract", "FuzzFromPDF"},
-	{"./core/text", "FuzzWordsAndSentences"}, {"./internal/gather", "FuzzRobots"}, {"./internal/gather", "FuzzLists"},
+	{"./core/extract", "FuzzExtract"},
+	{"./core/extract", "FuzzOffice"},
+	{"./core/extract", "FuzzFromPDF"},
+	{"./core/text", "FuzzWordsAndSentences"},
+	{"./internal/gather", "FuzzRobots"},
+	{"./internal/gather", "FuzzLists"},
 }
 
 func main() {
@@ -54,7 +58,7 @@ func run(each time.Duration, only, kept string) error {
 var execs = regexp.MustCompile(`execs: (\d+)`)
 
 func fuzz(pack, name string, each time.Duration) (int, error) {
-	cmd := exec.Command("go", "test", "-run", "^$", "-fuzz", "^"+name+"$", "-fuzztime", each.String(), pack)
+	cmd := exec.Command("go", "test", "-run", "^$", "-fuzz", "^"+name+"$", "-fuzztime", each.String(), "-fuzzminimizetime", "1s", pack)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		return 0, err
