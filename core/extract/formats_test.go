@@ -284,3 +284,18 @@ func TestLongMarkdownKeepsItsTablesAndCode(t *testing.T) {
 	assert.Equal(t, 1000, strings.Count(d.Text, "A line of one paragraph."))
 	assert.Contains(t, d.Text, "quoted")
 }
+
+// A workbook that nobody has calculated says so (ECMA-376, part 1, section 18.3.1.4).
+func TestFormulasWithoutTheirValuesAreTold(t *testing.T) {
+	f := excelize.NewFile()
+	require.NoError(t, f.SetCellValue("Sheet1", "A1", "Berths"))
+	require.NoError(t, f.SetCellValue("Sheet1", "B1", 12))
+	require.NoError(t, f.SetCellValue("Sheet1", "A2", "Twice"))
+	require.NoError(t, f.SetCellFormula("Sheet1", "B2", "2*B1"))
+	var b bytes.Buffer
+	require.NoError(t, f.Write(&b))
+	d, err := Extract(Input{Address: "berths.xlsx", Body: b.Bytes()})
+	require.NoError(t, err)
+	require.Len(t, d.Notes, 1)
+	assert.Contains(t, d.Notes[0], "in 1 cell:")
+}

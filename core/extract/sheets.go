@@ -55,9 +55,16 @@ func fromXLSX(in Input) (*doc.Document, error) {
 		return nil, err
 	}
 	if n > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d cells hold a formula without its value: open the file in a spreadsheet program and save it", n))
+		d.Notes = append(d.Notes, fmt.Sprintf("formulas without their values in %s: open the file in a spreadsheet program and save it", cellsOf(n)))
 	}
 	return d, nil
+}
+
+func cellsOf(n int) string {
+	if n == 1 {
+		return "1 cell"
+	}
+	return fmt.Sprintf("%d cells", n)
 }
 
 // formula finds a cell that holds a formula and no value (ECMA-376, part 1, section 18.3.1.4).

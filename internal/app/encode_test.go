@@ -126,3 +126,25 @@ func TestMergedSegmentsKeepTheirVectors(t *testing.T) {
 		assert.Greater(t, e.Cosine, 0.1, "every chunk has its vector")
 	}
 }
+
+// After its pass was cancelled, what the encoder has not read is told, and can be read when somebody says so.
+func TestTheEncoderGoesOnAfterACancel(t *testing.T) {
+	a := fresh(t)
+	_, err := a.CreateCorpus(t.Context(), "c")
+	require.NoError(t, err)
+	_, err = a.Gathering.Upload(t.Context(), "c", "handbook.md", "", handbook(120))
+	require.NoError(t, err)
+	j := encodeJob(t, a)
+	require.NoError(t, a.Jobs.Cancel(t.Context(), "c", j.ID))
+	require.Equal(t, "cancelled", ended(t, a, "c", j.ID).State)
+	c, err := a.Corpus(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Equal(t, c.Chunks, c.Unread)
+	require.NoError(t, a.Indexing.ReadBehind(t.Context(), "c"))
+	idle(t, a, "c")
+	c, err = a.Corpus(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Zero(t, c.Unread)
+	assert.Zero(t, c.Sentences)
+	assert.Equal(t, "encoder", c.Meaning)
+}

@@ -7,6 +7,8 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -190,4 +192,66 @@ func TestTwinsAreToldWithinOneAudience(t *testing.T) {
 	for _, s := range ss {
 		assert.Equal(t, map[string]int{"indexed": 1}, s.States, s.Audience)
 	}
+}
+
+// What is refused at the door, with its reason: names that deceive, folders of the system, hosts without a port.
+func TestWhatIsRefusedAtTheDoor(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	_, err := a.CreateCorpus(t.Context(), "support\u202etxt")
+	assert.ErrorContains(t, err, "direction of writing")
+	_, err = a.Gathering.Upload(t.Context(), "c", "fares\u2066fdp.md", "", []byte("# Fares"))
+	assert.ErrorContains(t, err, "direction of writing")
+	_, err = a.Gathering.PutText(t.Context(), "c", "fares\x07", "text")
+	assert.ErrorContains(t, err, "control characters")
+	for _, dir := range []string{"/proc", "/etc", "/sys/kernel", "/dev"} {
+		_, _, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindFolder, Address: dir})
+		assert.ErrorContains(t, err, "belongs to the system", dir)
+	}
+	_, _, err = a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindSite, Address: "https://harbour.example/", Settings: store.SourceSettings{PrivateHosts: []string{"wiki"}}})
+	assert.ErrorContains(t, err, "with its port")
+}
+
+// One bad line of an address list is told and stops nothing; a list of nothing else is refused. A changed list takes effect.
+func TestABadLineOfAListStopsNothing(t *testing.T) {
+	_, at := serving(t, map[string]string{"/a": words("anchor"), "/b": words("buoy")})
+	a := fresh(t)
+	create(t, a, "c")
+	list := gathering.NewSource{Kind: store.KindList, Settings: store.SourceSettings{AllowPrivate: true, Addresses: []string{at + "/a", "not an address", at + "/b", "ftp://x.example/"}}}
+	s, j, err := a.Gathering.AddSource(t.Context(), "c", list)
+	require.NoError(t, err)
+	done(t, a, j)
+	assert.Equal(t, map[string]string{"/a": "indexed", "/b": "indexed"}, states(t, a))
+	require.Len(t, s.Problems, 2)
+	assert.Contains(t, s.Problems[0], "line 2")
+	assert.Contains(t, s.Problems[1], "line 4")
+	list.Settings.Addresses = []string{"not an address", "nor this"}
+	_, _, err = a.Gathering.AddSource(t.Context(), "c", list)
+	assert.ErrorContains(t, err, "none of the lines")
+
+	_, err = a.Gathering.ChangeSource(t.Context(), "c", s.ID, gathering.SourceChange{Settings: &store.SourceSettings{AllowPrivate: true, Addresses: []string{at + "/a"}}})
+	require.NoError(t, err)
+	j, err = a.Gathering.Visit(t.Context(), "c", s.ID)
+	require.NoError(t, err)
+	done(t, a, j)
+	assert.Equal(t, map[string]string{"/a": "unchanged", "/b": "left out"}, states(t, a))
+}
+
+// Old office files fail at once with advice, in a folder too.
+func TestOldFilesFailWithAdvice(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	d, err := a.Gathering.Upload(t.Context(), "c", "contract.doc", "", []byte{0xd0, 0xcf, 0x11, 0xe0, 0xa1, 0xb1, 0x1a, 0xe1})
+	require.NoError(t, err)
+	assert.Equal(t, "failed", d.State)
+	assert.Equal(t, "an old Word file: save it as .docx", d.Reason)
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "letter.rtf"), []byte(`{\rtf1 hello}`), 0o600))
+	_, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindFolder, Address: dir})
+	require.NoError(t, err)
+	done(t, a, j)
+	ds, _, err := a.Indexing.Documents(t.Context(), "c", store.Filter{Text: "letter", Limit: 5})
+	require.NoError(t, err)
+	require.Len(t, ds, 1)
+	assert.Contains(t, ds[0].Reason, "rich text")
 }

@@ -1,11 +1,15 @@
 package gather
 
 import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // RFC 9309, section 5.1 ("Simple Example") and the rules of section 2.2.
@@ -122,4 +126,22 @@ func FuzzRobots(f *testing.F) {
 		}
 		r.Allows(path)
 	})
+}
+
+// RFC 9309, section 2.5: what is within the limit holds when a robots.txt is longer; a rule that the limit cuts through is none.
+func TestALongRobotsHoldsAsFarAsItIsRead(t *testing.T) {
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		fmt.Fprint(w, "User-agent: *\nDisallow: /x\n")
+		for n := 0; n < maxRobots-60; n += 10 {
+			fmt.Fprint(w, "# 4567890\n")
+		}
+		fmt.Fprint(w, "Disallow: /cut"+strings.Repeat("x", 60_000)+"\nDisallow: /beyond\n")
+	}))
+	defer srv.Close()
+	r, err := NewFetcher(Reach{Private: []string{HostPort(srv.URL)}}).Robots(t.Context(), srv.URL+"/x")
+	require.NoError(t, err)
+	assert.Empty(t, r.Unreachable)
+	assert.False(t, r.Allows("/x/y"))
+	assert.True(t, r.Allows("/cutxxx"))
+	assert.True(t, r.Allows("/beyond"))
 }

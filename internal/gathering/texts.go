@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"jolvex/core/extract"
+	"jolvex/core/text"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
@@ -30,6 +31,9 @@ func (ga *Gatherer) PutText(ctx context.Context, corpus, title, body string) (in
 	}
 	if title = strings.TrimSpace(title); title == "" || len(title) > 300 {
 		return indexing.Document{}, fault.Input("a text needs a title of 1 to 300 characters")
+	}
+	if !text.Plain(title) {
+		return indexing.Document{}, fault.Input("the title of a text has no control characters and none that turn the direction of writing")
 	}
 	s, err := ga.handedOver(ctx, c.ID, store.KindText, "texts")
 	if err != nil {

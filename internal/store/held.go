@@ -93,11 +93,11 @@ func (s *Store) DropUndecided(ctx context.Context, source string) error {
 	})
 }
 
-// Held lists what is held of a source, in the order in which its documents were found. Contents are read apart: see Version.
+// Held lists what is held of a source's documents that are in, in the order in which its documents were found. Contents are read apart: see Version.
 func (s *Store) Held(ctx context.Context, source string) ([]Held, error) {
 	var rows []struct{ Document, Address, Before, Outcome, Decided, Refused string }
 	if err := s.list(ctx, &rows, "list held changes", `SELECT d.id AS document, d.address, d.version AS before, h.outcome, h.decided, h.refused
-		FROM held h JOIN documents d ON d.id = h.document_id WHERE h.source_id = ? ORDER BY d.rowid`, source); err != nil {
+		FROM held h JOIN documents d ON d.id = h.document_id WHERE h.source_id = ? AND d.choice = 'in' AND d.version <> '' ORDER BY d.rowid`, source); err != nil {
 		return nil, err
 	}
 	out := make([]Held, len(rows))
