@@ -129,16 +129,30 @@ type fileDue struct {
 
 // filesKnown gives the documents of a folder by the keys of their files, made for those that have none yet.
 func (ga *Gatherer) filesKnown(ctx context.Context, src store.Source, files []onDisk) (map[string]store.Document, error) {
-	as := make([]store.Address, len(files))
-	for i, f := range files {
-		as[i] = store.Address{Key: f.key, Address: f.key}
+	have, err := ga.filesIn(ctx, src)
+	if err != nil {
+		return nil, err
+	}
+	var fresh []store.Address
+	for _, f := range files {
+		if _, known := have[f.key]; !known {
+			fresh = append(fresh, store.Address{Key: f.key, Address: f.key})
+		}
+	}
+	if len(fresh) == 0 {
+		return have, nil
 	}
 	const batch = 1000 // a longer transaction would hold everything else up
-	for from := 0; from < len(as); from += batch {
-		if _, err := ga.store.AddAddresses(ctx, src, 0, 2*mostFiles, as[from:min(from+batch, len(as))]); err != nil {
+	for some := range slices.Chunk(fresh, batch) {
+		if _, err := ga.store.AddAddresses(ctx, src, 0, 2*mostFiles, some); err != nil {
 			return nil, err
 		}
 	}
+	return ga.filesIn(ctx, src)
+}
+
+// filesIn gives the documents of a folder by the keys of their files.
+func (ga *Gatherer) filesIn(ctx context.Context, src store.Source) (map[string]store.Document, error) {
 	ds, err := ga.store.Pages(ctx, src.ID)
 	if err != nil {
 		return nil, err
