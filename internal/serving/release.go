@@ -57,12 +57,26 @@ func (sv *Server) MakeRelease(ctx context.Context, corpus, note string) (Release
 	if built, _ := s.Stage.Load().(string); built != st.Index {
 		return Release{}, fault.Input("the index has not been built with the draft's settings yet: wait until it is")
 	}
+	if n := unread(s.Snapshot.Load()); n > 0 {
+		return Release{}, fault.Input("%d chunks are still being read for their meaning: wait until they are, or the release would find them by their words alone", n)
+	}
 	r, err := sv.store.AddRelease(ctx, c.ID, strings.TrimSpace(note), c.Method)
 	if err != nil {
 		return Release{}, err
 	}
 	event.Tell(ctx, sv.events, event.Method, c.ID, event.MethodBody{Release: r.Number})
 	return releaseView(r)
+}
+
+// unread counts the chunks of an index that wait for what made the vectors in force.
+func unread(snap *index.Snapshot) int {
+	n := 0
+	for _, p := range snap.Parts {
+		if len(p.Vectors) == 0 {
+			n += len(p.Segment.Entries) - p.Dead.Count()
+		}
+	}
+	return n
 }
 
 // Releases lists a corpus's releases, the newest first.
