@@ -166,87 +166,64 @@ func forms(n int) func() []byte {
 	return pdfOf(append(objects, stream("/Type/XObject/Subtype/Form/BBox[0 0 9 9]", []byte("0 0 m 9 9 l S")))...)
 }
 
-func zipped(name string, body []byte) func() []byte {
-	return func() []byte {
-		var out bytes.Buffer
-		z := zip.NewWriter(&out)
+// archive is a zip file of files by name.
+func archive(files map[string]string) []byte {
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for name, body := range files {
 		w, err := z.Create(name)
 		if err == nil {
-			_, err = w.Write(body)
+			_, err = w.Write([]byte(body))
 		}
 		if err != nil {
 			panic(err)
 		}
-		_ = z.Close()
-		return out.Bytes()
 	}
+	_ = z.Close() // to memory
+	return out.Bytes()
+}
+
+func zipped(name string, body []byte) func() []byte {
+	return func() []byte { return archive(map[string]string{name: string(body)}) }
 }
 
 // spine is a book that names one chapter again and again.
 func spine(times, letters int) func() []byte {
 	return func() []byte {
-		var out bytes.Buffer
-		z := zip.NewWriter(&out)
-		for name, body := range map[string]string{
+		return archive(map[string]string{
 			"META-INF/container.xml": `<container><rootfiles><rootfile full-path="b.opf"/></rootfiles></container>`,
 			"b.opf":                  `<package><metadata/><manifest><item id="a" href="a.html" media-type="application/xhtml+xml"/></manifest><spine>` + strings.Repeat(`<itemref idref="a"/>`, times) + `</spine></package>`,
 			"a.html":                 "<html><body><!--" + strings.Repeat("x", letters) + "--><p>a</p></body></html>",
-		} {
-			w, err := z.Create(name)
-			if err == nil {
-				_, err = w.Write([]byte(body))
-			}
-			if err != nil {
-				panic(err)
-			}
-		}
-		_ = z.Close()
-		return out.Bytes()
+		})
 	}
 }
 
 func entries(n int) func() []byte {
 	return func() []byte {
-		var out bytes.Buffer
-		z := zip.NewWriter(&out)
+		files := map[string]string{}
 		for i := range n {
-			if _, err := z.Create(strconv.Itoa(i)); err != nil {
-				panic(err)
-			}
+			files[strconv.Itoa(i)] = ""
 		}
-		_ = z.Close()
-		return out.Bytes()
+		return archive(files)
 	}
 }
 
 // sheet is a workbook with so many cells, each as far out as can be.
 func sheet(rows int) func() []byte {
 	return func() []byte {
-		var out bytes.Buffer
-		z := zip.NewWriter(&out)
 		var s strings.Builder
 		s.WriteString(`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><dimension ref="A1:XFD1048576"/><sheetData>`)
 		for i := range rows {
 			fmt.Fprintf(&s, `<row r="%d"><c r="XFD%d"><v>1</v></c></row>`, i+1, i+1)
 		}
 		s.WriteString(`</sheetData><mergeCells><mergeCell ref="A1:XFD1048576"/></mergeCells></worksheet>`)
-		for name, body := range map[string]string{
+		return archive(map[string]string{
 			"[Content_Types].xml":        `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>`,
 			"_rels/.rels":                `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
 			"xl/workbook.xml":            `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="a" sheetId="1" r:id="r"/></sheets></workbook>`,
 			"xl/_rels/workbook.xml.rels": `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`,
 			"xl/worksheets/sheet1.xml":   s.String(),
-		} {
-			w, err := z.Create(name)
-			if err == nil {
-				_, err = w.Write([]byte(body))
-			}
-			if err != nil {
-				panic(err)
-			}
-		}
-		_ = z.Close()
-		return out.Bytes()
+		})
 	}
 }
 
