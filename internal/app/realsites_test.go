@@ -118,10 +118,8 @@ func TestTheStartAddressLeadsToAnotherHost(t *testing.T) {
 	_, parked := serving(t, map[string]string{"/": words("casino")})
 	a := fresh(t)
 	create(t, a, "c")
-	s, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{
-		Kind: store.KindSite, Address: bare.URL,
-		Settings: store.SourceSettings{AllowPrivate: true, PrivateHosts: []string{web.HostPort(at), web.HostPort(parked)}},
-	})
+	allowed := store.SourceSettings{AllowPrivate: true, PrivateHosts: []string{web.HostPort(at), web.HostPort(parked)}}
+	s, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindSite, Address: bare.URL, Settings: allowed})
 	require.NoError(t, err)
 	done(t, a, j)
 	assert.Equal(t, "indexed", states(t, a)["/tides"])
@@ -129,6 +127,25 @@ func TestTheStartAddressLeadsToAnotherHost(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, at, ss[0].Settings.Home)
 	assert.Contains(t, ss[0].Notices[0], "leads to "+at)
+
+	// Added again, or changed by somebody who does not know of that host, it stays the site's own.
+	for _, again := range []func() error{
+		func() error {
+			_, j, err = a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindSite, Address: bare.URL, Settings: allowed})
+			return err
+		},
+		func() error {
+			if _, err := a.Gathering.ChangeSource(t.Context(), "c", s.ID, gathering.SourceChange{Settings: &allowed}); err != nil {
+				return err
+			}
+			j, err = a.Gathering.Visit(t.Context(), "c", s.ID)
+			return err
+		},
+	} {
+		require.NoError(t, again())
+		done(t, a, j)
+		assert.Equal(t, "unchanged", states(t, a)["/tides"])
+	}
 
 	away = parked
 	j, err = a.Gathering.Visit(t.Context(), "c", s.ID)
@@ -173,6 +190,30 @@ func TestAChangedScopeTakesEffect(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, ss[0].Held)
 	assert.Equal(t, map[string]int{"unchanged": 1, "left out": 9}, ss[0].States)
+}
+
+// A canonical address belongs to the page that names it, however deep a source goes; what a smaller depth does not reach goes.
+func TestDepthAndCanonicalAddresses(t *testing.T) {
+	_, at := serving(t, map[string]string{
+		"/": words("pier") + "<a href=/one>1</a>", "/one": "<link rel=canonical href=/proper>" + words("mole"), "/proper": words("mole") + "<a href=/deep>d</a>",
+		"/deep": words("crane") + "<a href=/deeper>e</a>", "/deeper": words("buoy"),
+	})
+	a := fresh(t)
+	create(t, a, "c")
+	s, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindSite, Address: at, Settings: store.SourceSettings{AllowPrivate: true, Depth: 1}})
+	require.NoError(t, err)
+	done(t, a, j)
+	assert.Equal(t, map[string]string{"/": "indexed", "/one": "left out", "/proper": "indexed"}, states(t, a))
+	for _, depth := range []int{0, 1} {
+		_, err = a.Gathering.ChangeSource(t.Context(), "c", s.ID, gathering.SourceChange{Settings: &store.SourceSettings{AllowPrivate: true, Depth: depth}})
+		require.NoError(t, err)
+		j, err = a.Gathering.Visit(t.Context(), "c", s.ID)
+		require.NoError(t, err)
+		done(t, a, j)
+		now := states(t, a)
+		assert.Equal(t, "unchanged", now["/proper"])
+		assert.Equal(t, depth == 0, now["/deeper"] == "indexed" || now["/deeper"] == "unchanged", "%d: %v", depth, now)
+	}
 }
 
 // A page for staff with the same text takes no public page away.
@@ -235,6 +276,24 @@ func TestABadLineOfAListStopsNothing(t *testing.T) {
 	require.NoError(t, err)
 	done(t, a, j)
 	assert.Equal(t, map[string]string{"/a": "unchanged", "/b": "left out"}, states(t, a))
+}
+
+// What an address of a list leads to belongs to the list at later visits, too.
+func TestAListedAddressThatLeadsOnStays(t *testing.T) {
+	site, at := serving(t, map[string]string{"/new": words("anchor"), "/b": words("buoy")})
+	site.moved = map[string]string{"/old": at + "/new"}
+	a := fresh(t)
+	create(t, a, "c")
+	s, j, err := a.Gathering.AddSource(t.Context(), "c", gathering.NewSource{Kind: store.KindList, Settings: store.SourceSettings{AllowPrivate: true, Addresses: []string{at + "/old", at + "/b"}}})
+	require.NoError(t, err)
+	done(t, a, j)
+	require.Equal(t, "indexed", states(t, a)["/new"])
+	for range 2 {
+		j, err = a.Gathering.Visit(t.Context(), "c", s.ID)
+		require.NoError(t, err)
+		done(t, a, j)
+		assert.Equal(t, map[string]string{"/old": "left out", "/new": "unchanged", "/b": "unchanged"}, states(t, a))
+	}
 }
 
 // Old office files fail at once with advice, in a folder too.

@@ -118,6 +118,8 @@ func (p *Pool) explain(ctx context.Context, in extract.Input, err error) error {
 		return ctx.Err()
 	case strings.Contains(err.Error(), "out of memory") || strings.Contains(err.Error(), "stack exceeds"):
 		return fmt.Errorf("%s: %w: reading it takes more than %d MB of memory", in.Address, extract.ErrTooLarge, p.limits.Memory>>20)
+	case strings.Contains(err.Error(), tooMuch):
+		return fmt.Errorf("%s: %w: what was read of it is more than %d MB", in.Address, extract.ErrTooLarge, maxReply>>20)
 	case errors.As(err, &over):
 		return fmt.Errorf("%s: %w: %s", in.Address, extract.ErrTooLarge, over.Error())
 	}

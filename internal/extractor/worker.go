@@ -41,6 +41,9 @@ type reply struct {
 	Problem  string
 }
 
+// tooMuch is what a process says last when a document became too much to hand back.
+const tooMuch = "too much was read to be handed back"
+
 // The kinds of message.
 const (
 	saidPage  = 'p' // a page of a PDF has been read
@@ -181,7 +184,7 @@ func (w *worker) say(r reply) error {
 		return fmt.Errorf("write what was read: %w", err)
 	}
 	if w.buf.Len() > maxReply { // the other side would take no more of it: a new process begins anew
-		return fmt.Errorf("what was read of it is more than %d MB", maxReply>>20)
+		return errors.New(tooMuch)
 	}
 	return errors.Join(w.out.WriteByte(saidReply), writeFrame(w.out, w.buf.Bytes()), w.out.Flush())
 }

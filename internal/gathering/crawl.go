@@ -39,6 +39,7 @@ type crawl struct {
 	browser browsing
 	fetched atomic.Int64
 	silence silence
+	listed  map[string]bool // addresses that belong to an address list
 
 	mu      sync.Mutex
 	failed  map[string]int      // pages of this visit that failed, by reason
@@ -307,7 +308,28 @@ func (k *crawl) begin(ctx context.Context) (workers int, err error) {
 	for _, at := range k.set.Addresses {
 		as = append(as, store.Address{Key: at, Address: at})
 	}
+	if err := k.readList(ctx); err != nil {
+		return 0, err
+	}
 	return workers, k.add(ctx, 0, as)
+}
+
+// readList notes what belongs to an address list: its addresses, and where those were found to lead.
+func (k *crawl) readList(ctx context.Context) error {
+	k.listed = map[string]bool{}
+	for _, at := range k.set.Addresses {
+		k.listed[at] = true
+	}
+	ds, err := k.ga.store.Pages(ctx, k.src.ID)
+	if err != nil {
+		return err
+	}
+	for _, d := range ds {
+		if to, ok := strings.CutPrefix(d.Reason, "leads to "); ok && k.listed[d.Key] {
+			k.listed[strings.TrimSuffix(to, ", which is here already")] = true
+		}
+	}
+	return nil
 }
 
 // siteMaps reads the sitemaps of a site: those that robots.txt names, else /sitemap.xml.

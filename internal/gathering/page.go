@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"slices"
 	"strings"
 	"time"
 
@@ -195,9 +194,10 @@ func (k *crawl) outside(d store.Document) bool {
 		return false
 	}
 	if k.src.Kind == store.KindList {
-		return d.FoundOn == "" && !slices.Contains(k.set.Addresses, d.Key) && !slices.Contains(k.set.Addresses, d.Address) && d.Depth == 0
+		return d.FoundOn == "" && d.Depth == 0 && !k.listed[d.Key] && !k.listed[d.Address]
 	}
-	return !k.holds(d.Address) || k.follow && k.set.Depth > 0 && d.Depth > k.set.Depth
+	// What a page names as its canonical address, or leads on to, stands one deeper than the page.
+	return !k.holds(d.Address) || k.follow && k.set.Depth > 0 && d.Depth > k.set.Depth+1
 }
 
 // fetch gets one page once. again tells that trying once more may help.

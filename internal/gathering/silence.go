@@ -2,6 +2,7 @@ package gathering
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"net/url"
 	"sync"
@@ -73,6 +74,9 @@ func (k *crawl) listenFor(ctx context.Context, address string, o store.Outcome) 
 
 // startAnswers reports whether the address that the source starts from answers.
 func (k *crawl) startAnswers(ctx context.Context) bool {
+	if err := k.may(ctx, k.src.Address); err != nil { // nothing is asked for that robots.txt does not allow, or that nobody knows it to
+		return errors.Is(err, errRobots)
+	}
 	p, err := k.fetcher.Get(ctx, k.src.Address, gather.MaxBody, nil)
 	return ctx.Err() != nil || err == nil && p.Status < http.StatusInternalServerError
 }

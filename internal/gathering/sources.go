@@ -3,6 +3,7 @@ package gathering
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"slices"
@@ -143,6 +144,14 @@ func (ga *Gatherer) AddSource(ctx context.Context, corpus string, n NewSource) (
 		return Source{}, job.Job{}, err
 	}
 	if err := checkSettings(n.Settings); err != nil {
+		return Source{}, job.Job{}, err
+	}
+	n.Settings.Home = "" // what a visit finds, not what is asked for
+	if before, err := ga.store.SourceAt(ctx, c.ID, n.Kind, n.Address); err == nil {
+		if err := errors.Join(keepHome(before, &n.Settings), ga.rereadWhenWider(ctx, before, n.Settings)); err != nil {
+			return Source{}, job.Job{}, err
+		}
+	} else if !errors.Is(err, store.ErrMissing) {
 		return Source{}, job.Job{}, err
 	}
 	s, err := ga.store.AddSource(ctx, c.ID, n.Kind, n.Address, n.Audience, n.Settings)
@@ -324,6 +333,9 @@ func (ga *Gatherer) ChangeSource(ctx context.Context, corpus, id string, ch Sour
 		if err := ga.checkChange(s, ch.Settings); err != nil {
 			return Source{}, err
 		}
+		if err := ga.rereadWhenWider(ctx, s, *ch.Settings); err != nil {
+			return Source{}, err
+		}
 		if s.Raw, err = rawOf(*ch.Settings); err != nil {
 			return Source{}, err
 		}
@@ -340,6 +352,28 @@ func (ga *Gatherer) ChangeSource(ctx context.Context, corpus, id string, ch Sour
 	return ga.sourceView(ctx, s)
 }
 
+// rereadWhenWider has all pages of a source read anew when other settings may find more on them: pages that have not changed are not sent
+// otherwise, and their links not seen.
+func (ga *Gatherer) rereadWhenWider(ctx context.Context, s store.Source, now store.SourceSettings) error {
+	was, err := s.Settings()
+	if err != nil {
+		return err
+	}
+	same := was.Depth == now.Depth && was.PageCap == now.PageCap && was.Closed == now.Closed && was.Render == now.Render &&
+		slices.Equal(was.Include, now.Include) && slices.Equal(was.Exclude, now.Exclude)
+	if same || s.Kind == store.KindFolder {
+		return nil
+	}
+	return ga.store.Reread(ctx, s.ID)
+}
+
+// keepHome keeps the host that a site was found to lead to: without it, the next visit would take its pages for those of others.
+func keepHome(s store.Source, set *store.SourceSettings) error {
+	before, err := s.Settings()
+	set.Home = before.Home
+	return err
+}
+
 // checkChange checks new settings of a source as those of a new one are. The addresses of a list are read anew.
 func (ga *Gatherer) checkChange(s store.Source, set *store.SourceSettings) error {
 	if err := checkSettings(*set); err != nil {
@@ -347,6 +381,9 @@ func (ga *Gatherer) checkChange(s store.Source, set *store.SourceSettings) error
 	}
 	if s.Kind == store.KindUpload || s.Kind == store.KindText || s.Kind == store.KindPairs || s.Kind == store.KindFolder {
 		return nil
+	}
+	if err := keepHome(s, set); err != nil {
+		return err
 	}
 	_, _, err := addressOf(s.Kind, s.Address, set)
 	return err

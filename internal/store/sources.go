@@ -119,6 +119,14 @@ func (s *Store) SaveSource(ctx context.Context, src Source) error {
 	})
 }
 
+// Reread has every page of a source sent whole at its next visit, whether it has changed or not: other settings may find more in it.
+func (s *Store) Reread(ctx context.Context, source string) error {
+	return s.write(ctx, "read a source anew", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE documents SET read_by = '' WHERE source_id = ?`, source)
+		return err
+	})
+}
+
 // MarkDocument sets a document's own audience and marks; "" and nil stand for those of its source. It is indexed anew.
 func (s *Store) MarkDocument(ctx context.Context, id, audience string, marks *string) error {
 	return s.write(ctx, "mark a document", func(tx *sqlx.Tx) error {
