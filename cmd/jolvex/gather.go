@@ -343,7 +343,7 @@ func (g *gatherer) report(ctx context.Context, out *gathered, began time.Time) e
 			return err
 		}
 	} else {
-		fmt.Printf("%s: %d documents indexed in %d chunks, %.1f s\n", g.corpus, c.Documents, c.Chunks, out.Seconds)
+		fmt.Printf("%s: %s indexed in %s, %.1f s\n", g.corpus, plural(c.Documents, "document", "documents"), plural(c.Chunks, "chunk", "chunks"), out.Seconds)
 		var states []string
 		for st, n := range c.States {
 			if st != store.Indexed {
@@ -355,7 +355,7 @@ func (g *gatherer) report(ctx context.Context, out *gathered, began time.Time) e
 			fmt.Println("also", strings.Join(states, ", "))
 		}
 		for _, v := range out.Sources {
-			fmt.Printf("%s: %d documents, %d failed\n", v.Address, v.Documents, v.Failed)
+			fmt.Printf("%s: %s, %d failed\n", v.Address, plural(v.Documents, "document", "documents"), v.Failed)
 			for _, n := range v.Notices {
 				fmt.Printf("%s: %s\n", v.Address, n)
 			}
