@@ -140,6 +140,9 @@ type Pins struct {
 	Audience string `json:"audience"`
 	Surface  string `json:"surface,omitempty"` // where it was asked: bench, command, run
 	AsOf     string `json:"asOf"`              // RFC 3339
+	// Unread counts the chunks that the encoder had not read, in whole or sentence by sentence, when a run began: they were found by
+	// their words, and another run over the same documents may find them otherwise.
+	Unread int `json:"unread,omitempty"`
 }
 
 // Trail is the evidence trail: the full record of one reply. Texts of passages are not in it: Version and Span lead to them.

@@ -222,11 +222,16 @@ func (ix *Indexer) encodeWhenBehind(ctx context.Context, c store.Corpus, s *Shel
 
 // Unread counts the chunks that what reads behind has not read, and those whose sentences it has not.
 func (ix *Indexer) Unread(c store.Corpus, s *Shelf) (chunks, sentences int) {
-	b := ix.Behind(c.Method)
+	return ix.UnreadOf(c.Method, s.Snapshot.Load())
+}
+
+// UnreadOf counts them in one snapshot, for what a method asks for.
+func (ix *Indexer) UnreadOf(m method.Method, snap *index.Snapshot) (chunks, sentences int) {
+	b := ix.Behind(m)
 	if b == nil {
 		return 0, 0
 	}
-	for _, p := range s.Snapshot.Load().Parts {
+	for _, p := range snap.Parts {
 		n := len(p.Segment.Entries) - p.Dead.Count()
 		if p.EncodedBy != b.ID() {
 			chunks += n

@@ -123,11 +123,12 @@ type Run struct {
 	Fixed     []string       `json:"fixed" nullable:"false" doc:"Questions that failed in the run before and pass now"`
 	Broken    []string       `json:"broken" nullable:"false" doc:"Questions that passed in the run before and fail now"`
 	Before    string         `json:"before" doc:"The run it is compared with"`
+	Unread    int            `json:"unread" doc:"Chunks that the encoder had not read when the run began: they were found by words alone, and the next run may differ"`
 	Note      string         `json:"note" doc:"What was tried; empty for the draft as it was"`
 }
 
 func runView(r store.Run, set string) Run {
-	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: r.Count, Summary: r.Summary, Note: r.Note, Fixed: []string{}, Broken: []string{}}
+	return Run{ID: r.ID, Set: r.Set, SetName: set, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Questions: r.Count, Summary: r.Summary, Note: r.Note, Unread: r.Pins.Unread, Fixed: []string{}, Broken: []string{}}
 }
 
 // Runs lists runs, newest first.

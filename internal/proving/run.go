@@ -95,6 +95,8 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 	if err != nil {
 		return err
 	}
+	chunks, sentences := pv.index.UnreadOf(r.Method, snap)
+	b.Pins.Unread = max(chunks, sentences)
 	if err := pv.store.PinRun(ctx, r.ID, b.Pins); err != nil {
 		return err
 	}

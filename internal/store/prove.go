@@ -147,6 +147,7 @@ type Run struct {
 	Note       string // what was tried; "" for the draft
 	Repeats    int    // how often each question is asked
 	Tried      Tried
+	Pins       answer.Pins // without the time
 }
 
 // Tried is what a run draws on beside the corpus, and what it does without.
@@ -191,6 +192,11 @@ func (r runRow) run() (Run, error) {
 	if r.Tried != "" {
 		if err := json.Unmarshal([]byte(r.Tried), &out.Tried); err != nil {
 			return out, fmt.Errorf("read what run %s tries: %w", r.ID, err)
+		}
+	}
+	if r.Pins != "" {
+		if err := json.Unmarshal([]byte(r.Pins), &out.Pins); err != nil {
+			return out, fmt.Errorf("read what run %s searched: %w", r.ID, err)
 		}
 	}
 	if r.Summary == "" {

@@ -323,6 +323,11 @@ func TestTheWalk(t *testing.T) {
 	p.has(".notice", "A question set holds expected questions")
 	p.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{questionsFile(t)}))
 	p.has(".notice", "80 questions")
+	until(t, "the encoder to have read all", func() bool { // else the second run searches another index than the first
+		var c struct{ Unread, UnreadSentences int }
+		get(t, server.address+"api/corpora/Ferries", &c)
+		return c.Unread+c.UnreadSentences == 0
+	})
 	p.clickText("Run the set")
 	p.until(`document.querySelectorAll('.results tbody tr').length === 80`)
 	p.has(".figures", "95 % interval")

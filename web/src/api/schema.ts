@@ -1636,6 +1636,8 @@ export interface components {
             method: string;
             snapshot: string;
             surface?: string;
+            /** Format: int64 */
+            unread?: number;
         };
         AnswerSentence: {
             /** Format: int64 */
@@ -3843,6 +3845,11 @@ export interface components {
             set: string;
             setName: string;
             summary?: components["schemas"]["ProveSummary"];
+            /**
+             * Format: int64
+             * @description Chunks that the encoder had not read when the run began: they were found by words alone, and the next run may differ
+             */
+            unread: number;
         };
         RunFigures: {
             at: string;

@@ -2,7 +2,7 @@
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ok, type RunReport, type Schema } from '@/api/client'
-import { percent } from '@/api/words'
+import { count, percent } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import CompareRuns from './CompareRuns.vue'
 import RunTrend from './RunTrend.vue'
@@ -107,6 +107,10 @@ onUnmounted(() => stop?.())
     </p>
     <p v-if="report.run.note !== ''" class="notice caution">
       A run of something that was tried and not applied: {{ report.run.note }}.
+    </p>
+    <p v-if="report.run.unread > 0" class="notice caution">
+      When this run began, the encoder had not read {{ count(report.run.unread) }} of the chunks. The next run may differ
+      for that alone.
     </p>
     <dl class="figures figure">
       <div>

@@ -25,6 +25,7 @@ const run = {
   fixed: [],
   broken: [],
   before: '',
+  unread: 0,
   note: '',
 }
 const arm = (settings: Record<string, string>, hits: number, more: object) => ({

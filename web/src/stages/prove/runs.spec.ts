@@ -50,6 +50,7 @@ const run = {
   fixed: [],
   broken: ['b'],
   before: 'r1',
+  unread: 0,
   note: '',
 }
 const earlier = { ...run, id: 'r1', createdAt: '2026-11-24T10:00:00Z', before: '' }
