@@ -28,9 +28,19 @@ func main() {
 	only := flag.String("only", "", "ranking, passes, replies, grounding, inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
+	half := flag.String("half", "open", "with -only material: open, held (for closing figures alone) or all")
+	keep := flag.String("keep", "", "with -only material: a folder in which indexes are kept between calls")
+	over := flag.String("over", "", "with -only material: the one collection to ask, by the beginning of its name")
 	var set list
 	flag.Var(&set, "set", "a setting to try, as find.dense=0.5; may be given several times")
 	flag.Parse()
+	if *only == "material" {
+		if err := onMaterial(context.Background(), *half, *keep, *over, set, *verbose); err != nil {
+			fmt.Fprintln(os.Stderr, "evaluate:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	if err := run(context.Background(), *all, *verbose, *only, *sampled, set); err != nil {
 		fmt.Fprintln(os.Stderr, "evaluate:", err)
 		os.Exit(1)
