@@ -241,6 +241,28 @@ func opened(e *index.Entry) doc.Span {
 	return doc.Span{Start: max(all.Start, e.Span.Start-mostOpened), End: min(all.End, e.Span.End+mostOpened)}
 }
 
+// reach is how many bytes of the sections around a chunk are opened with it, on either side.
+const reach = 6 << 10
+
+// sections widens a span to the sections that it lies in, within reach: what is quoted begins where its section begins.
+func sections(d *doc.Document, s doc.Span) doc.Span {
+	out := s
+	for i := d.BlockAt(s.Start); i >= 0 && s.Start-d.Blocks[i].Span.Start <= reach; i-- {
+		out.Start = min(out.Start, d.Blocks[i].Span.Start)
+		if d.Blocks[i].Kind == doc.Heading {
+			break
+		}
+	}
+	for i := d.BlockAt(max(s.Start, s.End-1)); i >= 0 && i < len(d.Blocks); i++ {
+		b := &d.Blocks[i]
+		if b.Span.Start >= s.End && b.Kind == doc.Heading || b.Span.End-s.End > reach {
+			break
+		}
+		out.End = max(out.End, b.Span.End)
+	}
+	return out
+}
+
 // open fetches the text behind the first chunks, at most keep. A chunk whose words are those of a better one is passed over.
 func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*passage, error) {
 	var out []*passage
@@ -259,7 +281,10 @@ func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*p
 			continue
 		}
 		seen[body] = true
-		p := &passage{rank: r, index: i, doc: d, units: a.Opened.units(r.Entry.Version, d, span)}
+		p := &passage{rank: r, index: i, doc: d, units: a.Opened.units(r.Entry.Version, d, sections(d, span))}
+		for k := range p.units {
+			p.units[k].beyond = !p.units[k].span.Overlaps(span)
+		}
 		if len(p.units) > 0 {
 			out = append(out, p)
 		}

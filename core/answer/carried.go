@@ -24,7 +24,7 @@ func (b Bench) Carried(ctx context.Context, t *Trail, x Sentence) (float64, erro
 	if err != nil {
 		return 0, fmt.Errorf("open the evidence of a sentence: %w", err)
 	}
-	units := b.Opened.units(c.Version, d, c.Evidence())
+	units := b.Opened.units(c.Version, d, sections(d, c.Evidence()))
 	if taken(x, units) {
 		return 1, nil
 	}

@@ -3,7 +3,6 @@ package answer
 import (
 	"math"
 	"slices"
-	"sort"
 	"strings"
 
 	"jolvex/core/doc"
@@ -20,8 +19,6 @@ type passage struct {
 	units     []unit
 	support   float64
 	features  Features
-	special   bool    // holds every word of the question where the first passage does not
-	share     float64 // how much of the reply it may have
 	openEnded bool    // the question is
 	headed    float64 // likeness of meaning of the question and the nearest heading
 }
@@ -42,139 +39,299 @@ type quote struct {
 	u int
 }
 
-// lacking is what a passage without the figure asked for is put back by, and beside how much less alike its best sentence
-// may be than that of the first passage for it to be quoted too.
-const (
-	lacking = 1.5
-	beside  = 0.1
-)
 
-// every is what a passage gains that holds every word of a question of several words, of which the first passage lacks one
-// that is rare.
-const (
-	every    = 2
-	several  = 4
-	allWords = 0.95
-	lacksOne = 0.75
-)
-
-// specials marks the passages that hold every word of a question of several words, when the first lacks a good part of them.
-func specials(ps []*passage, terms []asked) {
-	if len(terms) < several || len(ps) == 0 || ps[0].features.Exact > lacksOne {
-		return
-	}
-	for _, p := range ps {
-		p.special = p.features.Exact >= allWords
-	}
+// composing holds the constants by which sentences are weighed and chosen. Fitted is what they were set on: the open halves of
+// debian-faq and of a manual, 108 questions, by `go run ./tools/evaluate -only material`; a fit of all of them together with eight more
+// features, cross-validated, did no better.
+type composing struct {
+	own       float64 // of the question's words that a sentence itself says, its heading's apart; beside a likeness of meaning of 0 to 1
+	headed    float64 // of the question's words that stand in its heading
+	figure    float64 // for the kind of figure that is asked for
+	opening   float64 // for opening a section whose heading says what was asked, per share of the question over openFrom
+	openFrom  float64 // the share of the question's words that a heading must hold to say what was asked
+	fade      float64 // by how much the opening weighs less from one sentence to the next
+	fragment  float64 // against questions, and what is too short to be a sentence
+	row       float64 // of what speaks for one row of a table before the others
+	sharpness float64 // how fast the chance of a sentence falls with its weight
+	sure      float64 // the chance of holding the answer from which a reply says no more
+	longer    float64 // by how much a reply may be longer that is not sure
+	dear      float64 // what a word costs, in chance
+	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-// spread is how fast the claim of a chunk falls with its score (z-scores): a chunk 1.0 below the best has a third of its claim.
-const spread = 0.9
+var usualComposing = composing{own: 0.3, headed: 0.3, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.001, all: 220}
 
-// compose chooses what to say. Passages come best first. terms are the question's stems with their weights.
-func compose(passages []*passage, terms map[string]float64, wants []text.QuantityKind, s Settings) []quote {
-	use := claim(passages, s.Sources)
-	var out []quote
-	left := s.Words
-	for _, p := range use {
-		budget := int(math.Round(float64(s.Words) * p.share))
-		if len(out) == 0 {
-			budget = max(budget, s.Words/2)
+// form is what a reply is to look like.
+type form int
+
+// The forms of replies: some sentences, all of a list, or steps from the first to the last.
+const (
+	plainly form = iota
+	wholly
+	stepwise
+)
+
+// howTo finds questions for a way to do something. (Common practice, no published source.)
+var howTo = en.Pattern("how-to")
+
+// formOf tells what form the reply to a question is to have.
+func formOf(question string) form {
+	if howTo.MatchString(question) {
+		return stepwise
+	}
+	if _, all := asksForAll(question); all {
+		return wholly
+	}
+	return plainly
+}
+
+// scoreUnits weighs every unit of a passage against the question.
+func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.QuantityKind) {
+	w := usualComposing
+	var sum float64
+	for i := range terms {
+		sum += terms[i].weight
+	}
+	first := map[int]int{}
+	headings := map[int]map[string]bool{}
+	for i := range p.units {
+		u := &p.units[i]
+		if _, ok := first[u.section]; !ok {
+			first[u.section] = i
+			headings[u.section] = text.Stems(p.headingOf(u))
 		}
-		budget = min(budget, left)
-		for _, q := range pick(p, budget, terms, wants) {
-			if !said(out, q) && (p.answers() || !yesOrNo(p.units[q.u].text)) {
-				out = append(out, q)
-				left -= len(q.p.units[q.u].words)
+		own, around, headed := 0.0, 0.0, 0.0
+		for k := range terms {
+			t := &terms[k]
+			switch {
+			case headings[u.section][t.Stem]:
+				headed += t.weight
+			case u.stems[t.Stem]:
+				own += t.weight
+			}
+			switch {
+			case u.stems[t.Stem]:
+				u.coverage += t.weight
+			case u.context[t.Stem]:
+				around += t.weight
 			}
 		}
+		if sum > 0 {
+			own, headed, u.coverage = own/sum, headed/sum, (u.coverage+around)/sum
+		}
+		u.headed = headed
+		u.score = w.own*own + w.headed*headed + math.Max(0, u.cosine)
+		if hasFigure(*u, wants) {
+			u.score += w.figure
+		}
+		if u.row != nil {
+			bounds := boundsBonus(u, amounts)
+			u.bounded = bounds > 0
+			u.score += w.row * (rowBonus(u, terms, sum) + bounds)
+			continue
+		}
+		u.score += w.opening * math.Max(0, headed-w.openFrom) * math.Pow(w.fade, float64(i-first[u.section]))
+		if len(u.words) < 4 && !yesOrNo(u.text) || strings.HasSuffix(u.text, "?") {
+			u.score -= w.fragment
+		}
+	}
+	tightest(p.units, w.row*held)
+}
+
+// headingOf is the heading over a unit, the title for none.
+func (p *passage) headingOf(u *unit) string {
+	if u.section < 0 {
+		return p.doc.Title
+	}
+	return p.doc.Of(p.doc.Blocks[u.section].Span)
+}
+
+// run is a run of units of one section of a passage.
+type run struct {
+	p        *passage
+	from, to int
+	words    int
+	chance   float64 // that the answer stands in it
+}
+
+// compose chooses what to say: the run of sentences that most likely holds the answer, and, while that is not likely enough, another.
+// terms are the question's stems with their weights.
+func compose(ps []*passage, f form, terms map[string]float64, s Settings) []quote {
+	w := usualComposing
+	chances(ps, w)
+	var out []quote
+	taken := map[*passage]bool{}
+	likely, words, most := 0.0, 0, s.Words
+	for likely < w.sure {
+		best := run{}
+		for _, p := range ps {
+			if len(taken) >= s.Sources && !taken[p] {
+				continue
+			}
+			for from := range p.units {
+				if r := best.better(p, from, most-words, len(out) == 0, w); r.p != nil {
+					best = r
+				}
+			}
+		}
+		if best.p == nil {
+			break
+		}
+		taken[best.p] = true
+		if u := &best.p.units[best.top()]; len(out) == 0 && u.row != nil {
+			return rows(best.p, best.top(), most, terms)
+		}
+		best = best.whole(f, w)
+		for i := best.from; i < best.to; i++ {
+			q := quote{best.p, i}
+			u := &best.p.units[i]
+			if !u.saidBy(out) && (len(u.words) >= 2 || yesOrNo(u.text)) && !strings.HasSuffix(u.text, "?") && (best.p.answers() || !yesOrNo(u.text)) {
+				out = append(out, q)
+			}
+			words += len(u.words)
+			u.chance = 0
+		}
+		likely += best.chance
+		if f != plainly && best.words > s.Words {
+			break
+		}
+		most = int(float64(s.Words) * w.longer)
 	}
 	return out
 }
 
-// claim shares the reply among the first passages by score and support; those with a small share get none.
-func claim(ps []*passage, most int) []*passage {
-	if len(ps) == 0 {
-		return nil
-	}
-	// Where the kind of figure that is asked for stands in some passages, those without it have little to say.
-	some := slices.ContainsFunc(ps, func(p *passage) bool { return p.features.Figure > 0 })
-	worth := func(p *passage) float64 {
-		w := p.rank.Score + p.support
-		if p.special {
-			w += every
-		}
-		if some && p.features.Figure < 0 {
-			w -= lacking
-		}
-		return w
-	}
+// chances shares out among all units the chance that the answer stands in them. What stands in several passages counts once.
+func chances(ps []*passage, w composing) {
 	top := math.Inf(-1)
 	for _, p := range ps {
-		top = math.Max(top, worth(p))
-	}
-	for _, p := range ps {
-		p.share = math.Exp((worth(p) - top) / spread)
-	}
-	sorted := append([]*passage(nil), ps...)
-	sort.SliceStable(sorted, func(i, j int) bool { return sorted[i].share > sorted[j].share })
-	out := sorted[:1]
-	for _, p := range sorted[1:] {
-		if len(out) < most && p.share > 0.3*sorted[0].share && p.features.Near > sorted[0].features.Near-beside {
-			out = append(out, p)
+		for i := range p.units {
+			top = math.Max(top, p.units[i].score)
 		}
 	}
 	sum := 0.0
-	for _, p := range out {
-		sum += p.share
+	seen := map[place]bool{}
+	for _, p := range ps {
+		for i := range p.units {
+			u := &p.units[i]
+			u.chance = 0
+			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond {
+				seen[at] = true
+				u.chance = math.Exp(w.sharpness * (u.score - top))
+				sum += u.chance
+			}
+		}
 	}
-	for _, p := range out {
-		p.share /= sum
+	for _, p := range ps {
+		for i := range p.units {
+			p.units[i].chance /= sum
+		}
+	}
+}
+
+// better is the run from a unit on that is better than the one so far; without a passage when none is. first allows a single unit that
+// is longer than there is room for.
+func (r run) better(p *passage, from, room int, first bool, w composing) run {
+	out := run{}
+	one := run{p: p, from: from}
+	for i := from; i < len(p.units) && p.units[i].section == p.units[from].section && p.units[i].chance > 0; i++ {
+		u := &p.units[i]
+		if (u.row != nil) != (p.units[from].row != nil) {
+			break
+		}
+		if one.words += max(1, len(u.words)); one.words > room && !(first && i == from) {
+			break
+		}
+		one.chance += u.chance
+		one.to = i + 1
+		if worth := one.worth(w); worth > 0 && (r.p == nil || worth > r.worth(w)) {
+			r, out = one, one
+		}
 	}
 	return out
 }
 
-// pick chooses units of one passage, in order of place, for about budget words: table rows by their labels, else the
-// run of sentences that says most.
-func pick(p *passage, budget int, terms map[string]float64, wants []text.QuantityKind) []quote {
-	best := -1
-	for i := range p.units {
-		if best < 0 || p.units[i].score > p.units[best].score {
+func (r run) worth(w composing) float64 { return r.chance - w.dear*float64(r.words) }
+
+// top is the unit of a run that most likely holds the answer.
+func (r run) top() int {
+	best := r.from
+	for i := r.from; i < r.to; i++ {
+		if r.p.units[i].chance > r.p.units[best].chance {
 			best = i
 		}
 	}
-	if best < 0 || budget < 8 {
-		return nil
+	return best
+}
+
+// whole widens a run to what must not be cut: a list to all of its items with the sentence that introduces them, where all are asked
+// for or they are few; steps to the first and the last of their section, where its heading says what is asked.
+func (r run) whole(f form, w composing) run {
+	us := r.p.units
+	in := func(i int) bool { return i >= 0 && i < len(us) && us[i].section == us[r.from].section && us[i].row == nil }
+	item := func(i int) bool { return in(i) && (us[i].kind == doc.Item || us[i].kind == doc.Code && f == stepwise) }
+	out := r
+	if f == stepwise && us[r.top()].headed >= 2*w.openFrom {
+		for in(out.from - 1) {
+			out.from--
+		}
+		for in(out.to) && countWords(us[out.from:out.to+1]) <= w.all {
+			out.to++
+		}
+		out.words = countWords(us[out.from:out.to])
+		return out
 	}
-	if !hasFigure(p.units[best], wants) {
-		best = figured(p.units, best, wants)
+	if in(out.to) && strings.HasSuffix(us[out.to-1].text, ":") && (item(out.to) || us[out.to].kind == doc.Code) {
+		out.to++
 	}
-	if p.units[best].row != nil {
-		return rows(p, best, budget, terms)
-	}
-	a, b := window(p.units, best, budget, wants)
-	var out []quote
-	for i := a; i < b; i++ {
-		if u := &p.units[i]; (len(u.words) >= 2 || yesOrNo(u.text)) && !strings.HasSuffix(u.text, "?") {
-			out = append(out, quote{p, i})
+	if item(out.to - 1) {
+		for item(out.to) {
+			out.to++
 		}
 	}
+	if item(out.from) {
+		for item(out.from - 1) {
+			out.from--
+		}
+		if in(out.from-1) && strings.HasSuffix(us[out.from-1].text, ":") {
+			out.from--
+		}
+	}
+	most := w.all
+	if f == plainly {
+		most = max(r.words, w.all/3)
+	}
+	for out.to > r.to && countWords(us[out.from:out.to]) > most {
+		out.to--
+	}
+	if countWords(us[out.from:out.to]) > most { // a part of a long list is told with what introduces it
+		lead := us[r.from].lead
+		out.from = r.from
+		if f != plainly && lead >= 0 && lead < r.from && in(lead) {
+			out.from = lead
+			for out.to > lead+1 && countWords(us[out.from:out.to]) > most {
+				out.to--
+			}
+		}
+	}
+	out.words = countWords(us[out.from:out.to])
 	return out
 }
 
-// enough is the share of the best unit's score from which a unit that holds the figure asked for is better.
-const enough = 0.6
-
-// figured is the best unit that holds the figure asked for, when there is one that says nearly as much as the best of all;
-// else the best of all.
-func figured(us []unit, best int, wants []text.QuantityKind) int {
-	out := best
+func countWords(us []unit) int {
+	n := 0
 	for i := range us {
-		if hasFigure(us[i], wants) && us[i].score >= enough*us[best].score && (out == best || us[i].score > us[out].score) {
-			out = i
-		}
+		n += len(us[i].words)
 	}
-	return out
+	return n
+}
+
+// saidBy reports whether some quotes say a unit's words already.
+func (u *unit) saidBy(out []quote) bool {
+	mine := norms(u.words)
+	return slices.ContainsFunc(out, func(o quote) bool {
+		v := &o.p.units[o.u]
+		return v == u || measure.TokenF1(mine, norms(v.words)) > 0.8
+	})
 }
 
 // yesOrNo tells a sentence that answers by itself, short as it is.
@@ -227,77 +384,6 @@ func namesLabel(u *unit, terms map[string]float64) bool {
 	return false
 }
 
-// sharp is the coverage from which one unit that also holds the figure asked for is answer enough.
-const sharp = 0.6
-
-// window finds the run of units around best that fits the budget and scores most. It stays in the section of the best
-// unit, starts with the lead-in of a list, and is short when one unit answers alone.
-func window(us []unit, best, budget int, wants []text.QuantityKind) (from, to int) {
-	lo, hi := best, best+1
-	for lo > 0 && us[lo-1].section == us[best].section && us[lo-1].row == nil {
-		lo--
-	}
-	for hi < len(us) && us[hi].section == us[best].section && us[hi].row == nil {
-		hi++
-	}
-	if u := us[best]; u.coverage >= sharp && len(wants) > 0 && hasFigure(u, wants) {
-		budget = min(budget, max(len(u.words)+20, budget/2))
-	}
-	bestSum := math.Inf(-1)
-	from, to = best, best+1
-	for a := lo; a <= best; a++ {
-		words, sum := 0, 0.0
-		for b := a; b < hi; b++ {
-			words += max(1, len(us[b].words))
-			if words > budget && b > best {
-				break
-			}
-			sum += us[b].score + 0.05
-			if b < best {
-				continue
-			}
-			over := 0.0
-			if words > budget {
-				over = 10
-			}
-			if sum-over > bestSum+1e-12 {
-				bestSum, from, to = sum-over, a, b+1
-			}
-		}
-	}
-	// What comes before the best unit and says much less is no way to begin.
-	for from < best && us[from].score < opening*us[best].score {
-		from++
-	}
-	if l := us[from].lead; l >= lo && l < from {
-		from = l
-	}
-	return wholeLists(us, from, to, hi, budget)
-}
-
-// opening is the share of the best unit's score that a unit before it must have for a reply to begin with it.
-const opening = 0.35
-
-// wholeLists lets a reply that reached into a list have all of it: half a list is a wrong answer. A list that is
-// longer than the reply may be is cut at its end, never at its start.
-func wholeLists(us []unit, from, to, hi, budget int) (int, int) {
-	listed := func(i int) bool { return us[i].kind == doc.Item }
-	if listed(from) {
-		for from > 0 && us[from].lead >= 0 && from > us[from].lead {
-			from--
-		}
-	}
-	words := 0
-	for i := from; i < to; i++ {
-		words += len(us[i].words)
-	}
-	for to < hi && (strings.HasSuffix(us[to-1].text, ":") || listed(to) && listed(to-1) && words+len(us[to].words) <= budget+budget/2) {
-		words += len(us[to].words)
-		to++
-	}
-	return from, to
-}
-
 func hasFigure(u unit, wants []text.QuantityKind) bool {
 	for _, w := range wants {
 		if w == text.Money && free.MatchString(u.text) {
@@ -315,20 +401,6 @@ func hasFigure(u unit, wants []text.QuantityKind) bool {
 // free is the price of what costs nothing.
 var free = en.Pattern("free")
 
-// said reports whether the reply says a unit's words already.
-func said(out []quote, q quote) bool {
-	mine := norms(q.p.units[q.u].words)
-	for _, o := range out {
-		if o.p == q.p && o.u == q.u {
-			return true
-		}
-		if measure.TokenF1(mine, norms(o.p.units[o.u].words)) > 0.8 {
-			return true
-		}
-	}
-	return false
-}
-
 func norms(ws []text.Word) []string {
 	out := make([]string, len(ws))
 	for i, w := range ws {
@@ -337,62 +409,9 @@ func norms(ws []text.Word) []string {
 	return out
 }
 
-// likeness is how much a unit's likeness of meaning counts beside the words that it shares with the question.
-const likeness = 1.3
-
-// scoreUnits weighs every unit of a passage against the question.
-func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.QuantityKind) {
-	var sum float64
-	for i := range terms {
-		sum += terms[i].weight
-	}
-	first := map[int]int{}
-	for i := range p.units {
-		u := &p.units[i]
-		if _, ok := first[u.section]; !ok {
-			first[u.section] = i
-		}
-		own, around := 0.0, 0.0
-		for k := range terms {
-			switch t := &terms[k]; {
-			case u.stems[t.Stem]:
-				own += t.weight
-			case u.context[t.Stem]:
-				around += t.weight
-			}
-		}
-		if sum > 0 {
-			own /= sum
-			around /= sum
-		}
-		u.coverage = own + around
-		u.score = own + 0.6*around + likeness*math.Max(0, u.cosine)
-		if hasFigure(*u, wants) {
-			u.score += 0.2 + 0.2*u.coverage
-		}
-		switch place := i - first[u.section]; {
-		case u.row != nil:
-			bounds := boundsBonus(u, amounts)
-			u.bounded = bounds > 0
-			u.score += rowBonus(u, terms, sum) + bounds
-		case place == 0:
-			u.score += 0.15
-		case place == 1:
-			u.score += 0.07
-		}
-		if len(u.words) < 4 && u.row == nil || strings.HasSuffix(u.text, "?") {
-			u.score -= 0.3
-		}
-		if u.kind == doc.Code {
-			u.score -= 0.15
-		}
-	}
-	tightest(p.units)
-}
-
 // tightest leaves, of the rows of one table whose ranges hold an amount of the question, only the narrowest: "up to 10 kg" is the
-// row for 8 kg where another is for up to 30.
-func tightest(us []unit) {
+// row for 8 kg where another is for up to 30. The others lose what they gained by it.
+func tightest(us []unit, gained float64) {
 	best := map[*doc.Grid]int{}
 	wide := func(i int) float64 {
 		labels := labelCells(&us[i])
@@ -410,12 +429,12 @@ func tightest(us []unit) {
 		k, ok := best[us[i].grid]
 		if ok && wide(i) >= wide(k) {
 			us[i].bounded = false
-			us[i].score -= held
+			us[i].score -= gained
 			continue
 		}
 		if ok {
 			us[k].bounded = false
-			us[k].score -= held
+			us[k].score -= gained
 		}
 		best[us[i].grid] = i
 	}

@@ -92,6 +92,9 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	has := map[string]bool{}
 	for i := range p.units {
 		u := &p.units[i]
+		if u.beyond {
+			continue
+		}
 		for s := range u.stems {
 			has[s] = true
 		}
@@ -107,7 +110,7 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 			}
 		}
 	}
-	words := wordsOf(p.units, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
+	words := wordsOf(p.found(), append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
 	f.Soft, f.Exact = coverage(terms, has, words, cache)
 	for s := range extra {
 		if has[s] { // the compound's other spelling stands there
@@ -116,6 +119,18 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	}
 	f.Heading = headingMatch(terms, p.rank.Entry.Path)
 	return f
+}
+
+// found are the units of the chunk that was found, without those of the sections around it.
+func (p *passage) found() []unit {
+	from, to := 0, len(p.units)
+	for from < to && p.units[from].beyond {
+		from++
+	}
+	for to > from && p.units[to-1].beyond {
+		to--
+	}
+	return p.units[from:to]
 }
 
 // ofSomething is the coverage of a question for a price below which a passage gives the price of something else: it shares nothing with
@@ -186,13 +201,13 @@ func compare(ctx context.Context, p *passage, question embed.Vector, b Bench) er
 	if n := len(e.Headings); n > 0 {
 		p.headed = embed.Cosine(question, e.Headings[n-1])
 	}
-	by := map[int]embed.Vector{}
-	for i, piece := range find.Pieces(p.doc, whole.Span) {
-		by[piece.Span.Start] = e.Pieces[i]
-	}
-	for i := range p.units {
-		if v, ok := by[p.units[i].span.Start]; ok {
-			p.units[i].cosine = embed.Cosine(question, v)
+	next := 0
+	for i, w := range find.Windows(p.doc, whole.Span) {
+		like := embed.Cosine(question, e.Windows[i])
+		for ; next < len(p.units) && p.units[next].span.Start < w.Span.End; next++ {
+			if !p.units[next].beyond {
+				p.units[next].cosine = like
+			}
 		}
 	}
 	return nil

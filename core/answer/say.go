@@ -68,8 +68,9 @@ func (t *Trail) fork(f *fork, weights map[string]float64, b Bench) bool {
 	}
 	var said []Sentence
 	for _, w := range f.ways {
-		w.p.share = 1
-		qs := pick(w.p, b.Answer.Words/len(f.ways), weights, t.Reading.Wants)
+		one := b.Answer
+		one.Words /= len(f.ways)
+		qs := compose([]*passage{w.p}, plainly, weights, one)
 		if len(qs) == 0 || pointing(w.p.rank.Entry.Marks, b.Answer) != "" {
 			return false
 		}
@@ -117,13 +118,12 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
 	if b.Answer.Lists && t.listed(ps, able, terms, b) {
 		return false
 	}
-	specials(able, terms)
 	if b.Answer.AskBack {
 		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
 			return false
 		}
 	}
-	quotes := compose(able, weights, t.Reading.Wants, b.Answer)
+	quotes := compose(able, formOf(t.Reading.Alone), weights, b.Answer)
 	if b.Answer.AskBack {
 		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
 			t.askBack(f, quotes[0].p, b.Answer)

@@ -91,8 +91,9 @@ func resemblance(a, b *passage) float64 {
 
 func plainWords(p *passage) map[string]bool {
 	out := map[string]bool{}
-	for i := range p.units {
-		for _, w := range p.units[i].words {
+	us := p.found()
+	for i := range us {
+		for _, w := range us[i].words {
 			if !strings.ContainsAny(w.Norm, "0123456789") {
 				out[w.Norm] = true
 			}
@@ -151,8 +152,9 @@ func apartAt(a, b []string) (int, bool) {
 
 func bodyOf(p *passage) string {
 	var b strings.Builder
-	for i := range p.units {
-		b.WriteString(p.units[i].text)
+	us := p.found()
+	for i := range us {
+		b.WriteString(us[i].text)
 		b.WriteByte(' ')
 	}
 	return b.String()

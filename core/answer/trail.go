@@ -45,7 +45,7 @@ type Settings struct {
 	Tone        string  `json:"tone" initial:"" label:"Manner" help:"How a model is to word replies: warm or plain, to whom, in which English."`
 	Always      string  `json:"always" initial:"" label:"Always" help:"What a model is always to do, one thing a line."`
 	Never       string  `json:"never" initial:"" label:"Never" help:"What a model is never to do, one thing a line. A sentence that holds a phrase in quotation marks is never said, by whomever it is worded."`
-	Words       int     `json:"words" initial:"130" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
+	Words       int     `json:"words" initial:"60" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
 	Sources     int     `json:"sources" initial:"2" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
 	Lists       bool    `json:"lists" initial:"true" label:"Lists and comparisons" help:"A question for all things of a kind is answered by all that the sources name; one that compares two things tells both, under their names."`
 	Refusal     string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`

@@ -31,6 +31,9 @@ type unit struct {
 	score    float64
 	bounded  bool    // its label states a range that holds an amount of the question
 	cosine   float64 // likeness of meaning to the question
+	headed   float64 // share of the question's terms in the heading over it
+	chance   float64 // that it holds the answer, of all units
+	beyond   bool    // stands outside the chunk that was found
 	coverage float64 // share of the question's terms in its own text
 }
 

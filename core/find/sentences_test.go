@@ -26,6 +26,11 @@ func TestPiecesAreWholeAndInOrder(t *testing.T) {
 	}
 	assert.Equal(t, []string{"Pay at the pier.", "Cards are taken.", "Cars; Length: up to 5 m; Price: £31.00", "Cars; Length: longer", "dogs"}, texts)
 	at := d.Blocks[1].Span
+	texts = nil
+	for _, w := range Windows(d, whole) {
+		texts = append(texts, w.Text)
+	}
+	assert.Equal(t, []string{"Fares\nPay at the pier. Cards are taken.", "Fares\nCars; Length: up to 5 m; Price: £31.00", "Fares\nCars; Length: longer", "Fares\ndogs"}, texts, "sentences are embedded together, with what they stand under")
 	part := Pieces(d, doc.Span{Start: at.Start, End: at.Start + 4})
 	require.Len(t, part, 1)
 	assert.Equal(t, "Pay at the pier.", part[0].Text, "a sentence that is cut through belongs to the chunk whole")
@@ -71,6 +76,6 @@ func TestSentencesOfAllCandidatesAreReadAtOnce(t *testing.T) {
 	e := v.Entry(0)
 	vs, err := m.Chunk(t.Context(), e, lib.Texts, g)
 	require.NoError(t, err)
-	assert.Len(t, vs.Pieces, 1)
+	assert.Len(t, vs.Windows, 1)
 	assert.Len(t, vs.Headings, 1, "the title")
 }

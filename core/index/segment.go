@@ -15,7 +15,7 @@ import (
 )
 
 // Version names the algorithm and the form of the bytes; it is part of the index stage's hash.
-const Version = "index-3"
+const Version = "index-4"
 
 // Field is one searchable part of a chunk.
 type Field int

@@ -195,7 +195,7 @@ func (ix *Indexer) encodeSentences(ctx context.Context, entries []index.Entry) e
 		if err != nil {
 			return err
 		}
-		chunks[i] = find.PieceTexts(d, &entries[i])
+		chunks[i] = find.WindowTexts(d, &entries[i])
 	}
 	_, err := ix.sentences(ctx, chunks)
 	return err

@@ -97,7 +97,7 @@ func (ix *Indexer) keysOf(ctx context.Context, c store.Corpus, entries []index.E
 			if err != nil {
 				return err
 			}
-			each(contentKey(texts[i]), contentKey("sentences\x00"+strings.Join(find.PieceTexts(d, &some[i]), "\x00")))
+			each(contentKey(texts[i]), contentKey("sentences\x00"+strings.Join(find.WindowTexts(d, &some[i]), "\x00")))
 		}
 	}
 	return nil

@@ -158,6 +158,8 @@ func (s *session) ask(m material) (*tally, error) {
 		}
 	} else if err != nil {
 		return nil, err
+	} else if err := s.idle(m.name); err != nil { // an index of another version is made anew
+		return nil, err
 	}
 	qs, err := m.questions()
 	if err != nil {
