@@ -59,7 +59,7 @@ type composing struct {
 	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-var usualComposing = composing{own: 0.3, headed: 0.3, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.001, all: 220}
+var usualComposing = composing{own: 0.3, headed: 0.3, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
 
 // form is what a reply is to look like.
 type form int
@@ -150,6 +150,7 @@ func (p *passage) headingOf(u *unit) string {
 type run struct {
 	p        *passage
 	from, to int
+	lead     int // where a long list begins that it is a part of: the sentence before is said first; 0 for none
 	words    int
 	chance   float64 // that the answer stands in it
 }
@@ -182,6 +183,9 @@ func compose(ps []*passage, f form, terms map[string]float64, s Settings) []quot
 			return rows(best.p, best.top(), most, terms)
 		}
 		best = best.whole(f, w)
+		if best.lead > 0 && !best.p.units[best.lead-1].saidBy(out) {
+			out = append(out, quote{best.p, best.lead - 1})
+		}
 		for i := best.from; i < best.to; i++ {
 			q := quote{best.p, i}
 			u := &best.p.units[i]
@@ -196,6 +200,35 @@ func compose(ps []*passage, f form, terms map[string]float64, s Settings) []quot
 			break
 		}
 		most = int(float64(s.Words) * w.longer)
+	}
+	return filled(out)
+}
+
+// gap is how many sentences may lie between two that are said for them to be said too: a reply with a hole does not read.
+const gap = 2
+
+// filled says what lies between sentences of one section that are said, where that is little.
+func filled(qs []quote) []quote {
+	said := map[*passage]map[int]bool{}
+	for _, q := range qs {
+		if said[q.p] == nil {
+			said[q.p] = map[int]bool{}
+		}
+		said[q.p][q.u] = true
+	}
+	out := qs
+	for _, q := range qs {
+		for n := 1; n <= gap; n++ {
+			end := q.u + n + 1
+			if said[q.p][q.u+1] || !said[q.p][end] || q.p.units[end].section != q.p.units[q.u].section {
+				continue
+			}
+			for i := q.u + 1; i < end; i++ {
+				if u := &q.p.units[i]; u.row == nil && !strings.HasSuffix(u.text, "?") && !yesOrNo(u.text) {
+					out = append(out, quote{q.p, i})
+				}
+			}
+		}
 	}
 	return out
 }
@@ -263,58 +296,83 @@ func (r run) top() int {
 	return best
 }
 
-// whole widens a run to what must not be cut: a list to all of its items with the sentence that introduces them, where all are asked
-// for or they are few; steps to the first and the last of their section, where its heading says what is asked.
+// whole widens a run to what must not be cut: where all of something is asked for, to the whole list that it stands in, beside or right
+// before, with the sentence that introduces it; steps to the first and the last of their section, where its heading says what is asked;
+// whatever is asked, a list of few words to all of its items, and a sentence that announces more to what it announces.
 func (r run) whole(f form, w composing) run {
 	us := r.p.units
 	in := func(i int) bool { return i >= 0 && i < len(us) && us[i].section == us[r.from].section && us[i].row == nil }
-	item := func(i int) bool { return in(i) && (us[i].kind == doc.Item || us[i].kind == doc.Code && f == stepwise) }
+	listed := func(i int) bool { return in(i) && (us[i].kind == doc.Item || us[i].kind == doc.Code && f == stepwise) }
 	out := r
 	if f == stepwise && us[r.top()].headed >= 2*w.openFrom {
 		for in(out.from - 1) {
 			out.from--
 		}
-		for in(out.to) && countWords(us[out.from:out.to+1]) <= w.all {
+		out.to = out.from + 1
+		for in(out.to) && (countWords(us[out.from:out.to+1]) <= w.all/2 || listed(out.to) && countWords(us[out.from:out.to+1]) <= w.all) {
 			out.to++
 		}
-		out.words = countWords(us[out.from:out.to])
-		return out
-	}
-	if in(out.to) && strings.HasSuffix(us[out.to-1].text, ":") && (item(out.to) || us[out.to].kind == doc.Code) {
-		out.to++
-	}
-	if item(out.to - 1) {
-		for item(out.to) {
-			out.to++
+		if out.to > r.top() {
+			out.words = countWords(us[out.from:out.to])
+			return out
 		}
-	}
-	if item(out.from) {
-		for item(out.from - 1) {
-			out.from--
-		}
-		if in(out.from-1) && strings.HasSuffix(us[out.from-1].text, ":") {
-			out.from--
-		}
+		out = r // a long way: the part that was found
 	}
 	most := w.all
 	if f == plainly {
-		most = max(r.words, w.all/3)
+		most = w.all / 3
 	}
-	for out.to > r.to && countWords(us[out.from:out.to]) > most {
-		out.to--
-	}
-	if countWords(us[out.from:out.to]) > most { // a part of a long list is told with what introduces it
-		lead := us[r.from].lead
-		out.from = r.from
-		if f != plainly && lead >= 0 && lead < r.from && in(lead) {
-			out.from = lead
-			for out.to > lead+1 && countWords(us[out.from:out.to]) > most {
-				out.to--
-			}
+	first := r.from // of the list
+	if !listed(r.from) || f != plainly {
+		for first = r.from; in(first) && !listed(first) && (f != plainly || first < r.to); first++ {
 		}
+	}
+	if !listed(first) || f == plainly && first > r.to {
+		return r.announced(in, w)
+	}
+	for listed(first - 1) {
+		first--
+	}
+	last := first
+	for listed(last) && countWords(us[first:last+1]) <= most {
+		last++
+	}
+	if f == plainly && listed(last) { // a part of a long list, with what introduces it
+		if listed(r.from) && in(first-1) {
+			r.lead = first
+		}
+		return r
+	}
+	out.from, out.to = first, max(last, first+1)
+	if in(first-1) && (f != plainly || strings.HasSuffix(us[first-1].text, ":")) {
+		out.from--
+	}
+	if f == plainly {
+		out.from, out.to = min(out.from, r.from), max(out.to, r.to)
 	}
 	out.words = countWords(us[out.from:out.to])
 	return out
+}
+
+// announces finds sentences that end by announcing what comes next: "There are two things that you should do." (Common practice, no
+// published source.)
+var announces = en.Pattern("announces")
+
+// announced adds what the last sentence of a run announces, as far as a third of a list's words reach.
+func (r run) announced(in func(int) bool, w composing) run {
+	us := r.p.units
+	if !announces.MatchString(us[r.to-1].text) {
+		return r
+	}
+	for out := r; in(out.to); {
+		if out.words += len(us[out.to].words); out.words > r.words+w.all/3 {
+			break
+		}
+		out.to++
+		r.to = out.to
+	}
+	r.words = countWords(us[r.from:r.to])
+	return r
 }
 
 func countWords(us []unit) int {

@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strings"
 
+	"jolvex/core/doc"
 	"jolvex/core/text"
 )
 
@@ -240,4 +241,28 @@ func carriedBy(u *unit, terms []asked) float64 {
 		return 0
 	}
 	return own / all
+}
+
+// sectionLists reports whether the section that says most of what was asked, in its heading or in what introduces its items, is a list:
+// it is the answer, and none is put together from elsewhere.
+func sectionLists(ps []*passage) bool {
+	var best *unit
+	var of *passage
+	for _, p := range ps {
+		for i := range p.units {
+			if u := &p.units[i]; u.row == nil && (best == nil || u.score > best.score) {
+				best, of = u, p
+			}
+		}
+	}
+	if best == nil || best.headed < 2*usualComposing.openFrom && best.coverage < carries {
+		return false
+	}
+	n := 0
+	for i := range of.units {
+		if u := &of.units[i]; u.section == best.section && u.kind == doc.Item {
+			n++
+		}
+	}
+	return n >= leastList
 }

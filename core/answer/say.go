@@ -115,7 +115,8 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
 		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; %s", t.best(), t.Bar, compared)
 		return true
 	}
-	if b.Answer.Lists && t.listed(ps, able, terms, b) {
+	form := formOf(t.Reading.Alone)
+	if b.Answer.Lists && form == wholly && !sectionLists(able) && t.listed(ps, able, terms, b) {
 		return false
 	}
 	if b.Answer.AskBack {
@@ -123,7 +124,7 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
 			return false
 		}
 	}
-	quotes := compose(able, formOf(t.Reading.Alone), weights, b.Answer)
+	quotes := compose(able, form, weights, b.Answer)
 	if b.Answer.AskBack {
 		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
 			t.askBack(f, quotes[0].p, b.Answer)
