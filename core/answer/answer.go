@@ -106,7 +106,7 @@ func Search(ctx context.Context, q query.Question, b Bench, probe bool) (*Trail,
 	if err != nil {
 		return nil, ranking, err
 	}
-	record(t, ranking, passages)
+	t.found(ranking, passages)
 	lap("search")
 	t.Outcome = Unjudged
 	t.Spent = a.meter.spent()
@@ -224,7 +224,7 @@ func (a *asking) retrieve(ctx context.Context, r query.Reading, probe bool) (fin
 	}
 	lib := a.library()
 	lib.Probe = probe
-	ranking, err := find.Rank(ctx, r, a.View, lib, a.Find, max(shown, keep))
+	ranking, err := find.Rank(ctx, r, a.View, lib, a.Find, max(shown, keep, searched))
 	if err != nil {
 		return ranking, nil, fmt.Errorf("rank %q: %w", r.Text(), err)
 	}
@@ -292,9 +292,13 @@ func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*p
 	return out, nil
 }
 
-// record puts what was found into the trail.
-func record(t *Trail, ranking find.Ranking, ps []*passage) {
-	for _, r := range ranking.Ranked {
+// found puts what was found into the trail.
+func (t *Trail) found(ranking find.Ranking, ps []*passage) {
+	n := shown
+	for _, p := range ps {
+		n = max(n, p.index+1)
+	}
+	for _, r := range ranking.Ranked[:min(len(ranking.Ranked), n)] {
 		t.Candidates = append(t.Candidates, Candidate{
 			Document: r.Entry.Document, Version: r.Entry.Version, Address: r.Entry.Address, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
 			Nearest: r.Nearest, Found: r.Found, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),

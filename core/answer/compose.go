@@ -52,6 +52,7 @@ type composing struct {
 	fade      float64 // by how much the opening weighs less from one sentence to the next
 	fragment  float64 // against questions, and what is too short to be a sentence
 	row       float64 // of what speaks for one row of a table before the others
+	fits      float64 // the share of the question's words that a row and what it stands under must say to be quoted where records do not answer
 	sharpness float64 // how fast the chance of a sentence falls with its weight
 	sure      float64 // the chance of holding the answer from which a reply says no more
 	longer    float64 // by how much a reply may be longer that is not sure
@@ -59,7 +60,7 @@ type composing struct {
 	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-var usualComposing = composing{own: 0.3, headed: 0.3, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
+var usualComposing = composing{own: 0.3, headed: 0.3, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
 
 // form is what a reply is to look like.
 type form int
@@ -247,7 +248,7 @@ func chances(ps []*passage, w composing) {
 		for i := range p.units {
 			u := &p.units[i]
 			u.chance = 0
-			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond {
+			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond && (u.row == nil || u.coverage >= w.fits) {
 				seen[at] = true
 				u.chance = math.Exp(w.sharpness * (u.score - top))
 				sum += u.chance

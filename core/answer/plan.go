@@ -146,14 +146,21 @@ func (a *asking) planOnce(ctx context.Context, q query.Question, s Settings, pas
 	if err != nil {
 		return nil, err
 	}
-	record(t, ranking, passages)
+	t.found(ranking, passages)
 	lap("search")
 	terms, err := one.judge(ctx, t, ranking.Ranked, passages)
 	if err != nil {
 		return nil, err
 	}
 	lap("weigh")
-	one.pick(p, passages, terms)
+	done, err := one.executed(ctx, p, ranking.Ranked)
+	if err != nil {
+		return nil, err
+	}
+	lap("records")
+	if !done {
+		one.pick(p, passages, terms)
+	}
 	lap("compose")
 	return p, nil
 }

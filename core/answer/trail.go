@@ -47,6 +47,7 @@ type Settings struct {
 	Never       string  `json:"never" initial:"" label:"Never" help:"What a model is never to do, one thing a line. A sentence that holds a phrase in quotation marks is never said, by whomever it is worded."`
 	Words       int     `json:"words" initial:"60" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
 	Sources     int     `json:"sources" initial:"2" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
+	Records     bool    `json:"records" initial:"true" label:"Records" help:"Tables, lists of labels and values and labelled sections are read as records, and a question over them is worked out over all rows."`
 	Lists       bool    `json:"lists" initial:"true" label:"Lists and comparisons" help:"A question for all things of a kind is answered by all that the sources name; one that compares two things tells both, under their names."`
 	Refusal     string  `json:"refusal" initial:"I have found nothing about that in the material I answer from." label:"Refusal" help:"What is said below the bar."`
 	TurnTo      string  `json:"turnTo" initial:"" label:"Where to turn" help:"Added to a refusal: whom to ask instead."`
@@ -122,6 +123,7 @@ type Sentence struct {
 	Candidate   int               `json:"candidate"` // index in Trail.Candidates; -1 for a sentence of the assistant's own
 	Version     string            `json:"version,omitempty"`
 	Span        doc.Span          `json:"span,omitzero"` // the supporting passage
+	Cells       []doc.Span        `json:"cells,omitempty" nullable:"false" doc:"The cells of a record that are told"`
 	Support     float64           `json:"support"`
 	Grounding   *ground.Grounding `json:"grounding,omitempty"`   // of a sentence that a model wrote
 	Unsupported bool              `json:"unsupported,omitempty"` // its evidence does not carry it; it is said all the same

@@ -11,6 +11,7 @@ import (
 
 	"jolvex/core/check"
 	"jolvex/core/doc"
+	"jolvex/core/record"
 	"jolvex/core/text"
 )
 
@@ -39,7 +40,10 @@ type unit struct {
 
 // Opened keeps the units of chunks that were opened lately: reading their words and figures anew for every question is most
 // of the work of a reply. It is safe for use by several at once.
-type Opened struct{ kept *lru.Cache[openedKey, []unit] }
+type Opened struct {
+	kept *lru.Cache[openedKey, []unit]
+	rows *lru.Cache[string, []record.Record] // of documents, by version
+}
 
 type openedKey struct {
 	version string
@@ -52,7 +56,21 @@ func NewOpened(chunks int) (*Opened, error) {
 	if err != nil {
 		return nil, fmt.Errorf("make room for %d opened chunks: %w", chunks, err)
 	}
-	return &Opened{c}, nil
+	r, err := lru.New[string, []record.Record](chunks)
+	if err != nil {
+		return nil, fmt.Errorf("make room for the records of %d documents: %w", chunks, err)
+	}
+	return &Opened{c, r}, nil
+}
+
+// records gives the records of a document. They are only to be read.
+func (o *Opened) records(version string, d *doc.Document) []record.Record {
+	rs, ok := o.rows.Get(version)
+	if !ok {
+		rs = record.Of(d)
+		o.rows.Add(version, rs)
+	}
+	return rs
 }
 
 // units gives the units of a chunk, for one question to mark: what they share with the kept ones is only read.

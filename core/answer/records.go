@@ -1,0 +1,102 @@
+package answer
+
+import (
+	"context"
+	"fmt"
+
+	"jolvex/core/find"
+	"jolvex/core/index"
+	"jolvex/core/record"
+)
+
+// searched is how many of the first chunks' documents have all of their records looked at: a question over records is asked of whole
+// tables, and of all pages of a kind, not of the chunks that were kept.
+const searched = 60
+
+// records reads the records of the documents of some ranked chunks; tables and lists that the caller may not be told from are left out.
+func (a *asking) records(ctx context.Context, ranked []find.Ranked) ([]record.Record, []*index.Entry, error) {
+	var all []record.Record
+	var of []*index.Entry
+	seen := map[string]bool{}
+	for _, r := range ranked[:min(len(ranked), searched)] {
+		e := r.Entry
+		if seen[e.Version] || pointing(e.Marks, a.Answer) != "" {
+			continue
+		}
+		seen[e.Version] = true
+		d, err := a.Texts.Version(ctx, e.Version)
+		if err != nil {
+			return nil, nil, fmt.Errorf("open the records of %s: %w", e.Address, err)
+		}
+		rs := a.Opened.records(e.Version, d)
+		for i := range rs {
+			one := rs[i]
+			one.Source = len(of)
+			all = append(all, one)
+		}
+		if len(rs) > 0 {
+			of = append(of, e)
+		}
+	}
+	return all, of, nil
+}
+
+// executed answers a question from records, when they fit it.
+func (a *asking) executed(ctx context.Context, p *plan, ranked []find.Ranked) (bool, error) {
+	t := p.Trail
+	if !a.Answer.Records {
+		return false, nil
+	}
+	all, of, err := a.records(ctx, ranked)
+	if err != nil || len(all) == 0 {
+		return false, err
+	}
+	asks := record.Asked{
+		Text: t.Reading.Alone, Wants: t.Reading.Wants, AsOf: t.Pins.AsOf[:min(len(t.Pins.AsOf), len("2006-01-02"))],
+		Known: func(stem string) bool { return a.View.Frequency(stem) > 0 }, Like: a.Lexicon.Likeness,
+	}
+	got, ok := record.Ask(asks, all)
+	if !ok || got.Explains < a.Answer.Bar {
+		return false, nil
+	}
+	for _, s := range got.Say() {
+		e := of[s.Source]
+		at := t.candidateAt(e, s.Span.Start)
+		t.Candidates[at].Support = max(t.Candidates[at].Support, got.Explains)
+		t.Reply = append(t.Reply, Sentence{Text: s.Text, Candidate: at, Version: e.Version, Span: s.Span, Cells: s.Cells, Support: got.Explains})
+	}
+	t.Outcome = Answered
+	t.Why = fmt.Sprintf("%s of %d that were compared; they explain %.0f %% of what was asked", told(len(got.Said)), max(got.Of, len(got.Said)), 100*got.Explains)
+	p.compared = true
+	return true, nil
+}
+
+func told(n int) string {
+	if n == 1 {
+		return "1 record is told"
+	}
+	return fmt.Sprintf("%d records are told", n)
+}
+
+// candidateAt is the candidate whose chunk holds a place of a document, else any of that document, else a new one.
+func (t *Trail) candidateAt(e *index.Entry, at int) int {
+	any := -1
+	for i, c := range t.Candidates {
+		if c.Version != e.Version {
+			continue
+		}
+		if c.Span.Start <= at && at < c.Span.End {
+			t.Candidates[i].Kept = true
+			return i
+		}
+		if any < 0 {
+			any = i
+		}
+	}
+	if any < 0 {
+		any = len(t.Candidates)
+		t.Candidates = append(t.Candidates, Candidate{Document: e.Document, Version: e.Version, Address: e.Address, Span: e.Span, Parent: e.Parent, Why: []string{"its records were looked at"}})
+	}
+	t.Candidates[any].Kept = true
+	return any
+}

@@ -1,0 +1,264 @@
+// Package record reads tables, lists of "label: value" and short labelled sections as records, and answers questions over all of them:
+// a value, all that meet some conditions, how many those are, the most or least of something, which of two has more. A question is
+// executed, not matched: what it names must be there, and what it does not explain is no answer.
+package record
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"jolvex/core/doc"
+	"jolvex/core/text"
+)
+
+// Version names what this package makes of documents and questions; it changes whenever either does.
+const Version = "record-1"
+
+// Cell is one value of a record, under the name of its attribute.
+type Cell struct {
+	Name string
+	Text string
+	Span doc.Span
+	Key  bool // it names the record
+}
+
+// Record is one row of a table, one item "label: value", or the short labelled sections of one page.
+type Record struct {
+	Source int      // of the documents that were read together
+	Scope  []string // what it stands under: title, headings, caption
+	Cells  []Cell
+	Span   doc.Span
+	set    string // records of one set have the same attributes
+	until  string // the last day on which it holds, as 2006-01-02; "" when none is told
+	year   string // that its title or headings name; "" for none
+}
+
+// Limits of what is taken for a record rather than for running text.
+const (
+	mostValue   = 25 // words of a value beside its label
+	mostLabel   = 6  // words of a label
+	mostSection = 12 // words of a section that is a value
+)
+
+var labelled = regexp.MustCompile(`^([\p{L}\d][^:.?!]{1,60}): (\S.*)$`)
+
+// Of reads the records of a document.
+func Of(d *doc.Document) []Record {
+	r := reader{doc: d, until: untilIn(d)}
+	for i := range d.Blocks {
+		b := &d.Blocks[i]
+		switch b.Kind {
+		case doc.Table:
+			r.table(i, b.Grid)
+		case doc.Item, doc.Paragraph:
+			r.item(i, b)
+		case doc.Heading:
+			r.section(i)
+		}
+	}
+	if len(r.page.Cells) > leastSections {
+		r.out = append(r.out, r.page)
+	}
+	return r.out
+}
+
+// leastSections is how many labelled sections make a record of a page, its name counted.
+const leastSections = 2
+
+type reader struct {
+	doc   *doc.Document
+	until string
+	out   []Record
+	page  Record
+}
+
+func (r *reader) scope(block int) []string {
+	return slices.Compact(append([]string{r.doc.Title}, r.doc.Path(block)...))
+}
+
+func (r *reader) add(x Record) {
+	x.until = r.until
+	for _, s := range x.Scope {
+		if y := yearIn.FindString(s); y != "" {
+			x.year = y
+		}
+	}
+	r.out = append(r.out, x)
+}
+
+var yearIn = regexp.MustCompile(`\b(?:19|20)\d\d\b`)
+
+// table makes a record of each row.
+func (r *reader) table(block int, g *doc.Grid) {
+	keys := keysOf(g)
+	scope := r.scope(block)
+	if g.Caption != "" {
+		scope = append(scope, g.Caption)
+	}
+	set := "table " + strings.ToLower(strings.Join(g.Header, "|"))
+	if len(g.Header) == 0 {
+		set += strings.Join(scope, "|")
+	}
+	for i := range g.Rows {
+		row := &g.Rows[i]
+		x := Record{Scope: scope, Span: row.Span, set: set}
+		for c, cell := range row.Cells {
+			if cell.Text == "" {
+				continue
+			}
+			name := ""
+			if c < len(g.Header) {
+				name = g.Header[c]
+			}
+			if n := len(x.Cells); n > 0 && x.Cells[n-1].Text == cell.Text && x.Cells[n-1].Name == name {
+				continue // a merged cell
+			}
+			x.Cells = append(x.Cells, Cell{name, cell.Text, cell.Span, keys[c]})
+		}
+		if len(x.Cells) > 1 {
+			r.add(x)
+		}
+	}
+}
+
+// item makes a record of an item or paragraph "label: value".
+func (r *reader) item(block int, b *doc.Block) {
+	s := r.doc.Of(b.Span)
+	m := labelled.FindStringSubmatchIndex(s)
+	if m == nil || strings.ContainsRune(s, '\n') {
+		return
+	}
+	label, value := s[m[2]:m[3]], s[m[4]:m[5]]
+	if len(text.Words(label)) > mostLabel || len(text.Words(value)) > mostValue {
+		return
+	}
+	scope := r.scope(block)
+	name := scope[len(scope)-1]
+	at := func(from, to int) doc.Span { return doc.Span{Start: b.Span.Start + from, End: b.Span.Start + to} }
+	r.add(Record{Scope: scope, Span: b.Span, set: "item " + strings.ToLower(name), Cells: []Cell{{"", label, at(m[2], m[3]), true}, {name, value, at(m[4], m[5]), false}}})
+}
+
+// section takes a heading with one short paragraph under it as an attribute of the page.
+func (r *reader) section(block int) {
+	d := r.doc
+	if block+1 >= len(d.Blocks) || d.Blocks[block].Level < 2 {
+		return
+	}
+	body := &d.Blocks[block+1]
+	alone := block+2 >= len(d.Blocks) || d.Blocks[block+2].Kind == doc.Heading
+	value := d.Of(body.Span)
+	if body.Kind != doc.Paragraph || !alone || len(text.Words(value)) > mostSection || strings.HasSuffix(value, ".") && len(text.Words(value)) > 4 {
+		return
+	}
+	if len(r.page.Cells) == 0 {
+		r.page = Record{Scope: []string{d.Title}, Span: body.Span, set: "page", until: r.until, Cells: []Cell{{Text: d.Title, Key: true}}}
+	}
+	r.page.Span.End = body.Span.End
+	r.page.Cells = append(r.page.Cells, Cell{Name: d.Of(d.Blocks[block].Span), Text: value, Span: body.Span})
+}
+
+// keysOf tells which columns of a table name its rows: the first whose values are words and all different; where no single one is,
+// the first columns of words; else the first column.
+func keysOf(g *doc.Grid) map[int]bool {
+	wide := 0
+	for i := range g.Rows {
+		wide = max(wide, len(g.Rows[i].Cells))
+	}
+	wordy := -1
+	for c := range wide {
+		seen := map[string]bool{}
+		words := true
+		for i := range g.Rows {
+			if c >= len(g.Rows[i].Cells) {
+				words = false
+				break
+			}
+			s := strings.ToLower(g.Rows[i].Cells[c].Text)
+			if figureOnly(s) || s == "" || sayYes(s) || sayNo(s) {
+				words = false
+				break
+			}
+			seen[s] = true
+		}
+		if !words {
+			continue
+		}
+		if len(seen) == len(g.Rows) {
+			return map[int]bool{c: true}
+		}
+		if wordy < 0 {
+			wordy = c
+		}
+	}
+	if wordy < 0 {
+		return map[int]bool{0: true}
+	}
+	out := map[int]bool{wordy: true}
+	if wordy+1 < wide-1 {
+		second := true
+		for i := range g.Rows {
+			if wordy+1 >= len(g.Rows[i].Cells) || figureOnly(strings.ToLower(g.Rows[i].Cells[wordy+1].Text)) {
+				second = false
+			}
+		}
+		if second {
+			out[wordy+1] = true
+		}
+	}
+	return out
+}
+
+// figureOnly reports whether a cell is a figure and little else.
+func figureOnly(s string) bool {
+	n := 0
+	for _, q := range text.Quantities(s) {
+		n += q.End - q.Start
+	}
+	return n > 0 && 3*n >= 2*len(s)
+}
+
+// kindOf is the kind of figure that a cell holds; "" for words.
+func kindOf(s string) text.QuantityKind {
+	for _, q := range text.Quantities(s) {
+		return q.Dimension()
+	}
+	return ""
+}
+
+var (
+	affirms = en.Pattern("affirmed")
+	denies  = en.Pattern("denied")
+)
+
+func sayYes(s string) bool { return affirms.MatchString(strings.TrimSpace(s)) }
+
+func sayNo(s string) bool { return denies.MatchString(strings.TrimSpace(s)) || shut.MatchString(s) }
+
+// shut finds values that say that something is not open. (Common practice, no published source.)
+var shut = en.Pattern("shut")
+
+// holdsUntil finds how a page says until when it holds. (Common practice, no published source.)
+var holdsUntil = en.Pattern("holds-until")
+
+// untilIn is the last day on which what a document says holds, as it says itself; "" when it does not.
+func untilIn(d *doc.Document) string {
+	for i := range d.Blocks {
+		b := &d.Blocks[i]
+		if b.Kind == doc.Table || b.Kind == doc.Code {
+			continue
+		}
+		s := d.Of(b.Span)
+		m := holdsUntil.FindStringIndex(s)
+		if m == nil {
+			continue
+		}
+		for _, q := range text.Quantities(s[m[1]:]) {
+			if q.Kind == text.Date && len(q.Value) == len("2006-01-02") && q.Value[0] != '-' {
+				return q.Value
+			}
+			break
+		}
+	}
+	return ""
+}

@@ -1,0 +1,694 @@
+package record
+
+import (
+	"math"
+	"slices"
+	"sort"
+	"strings"
+
+	"jolvex/core/text"
+)
+
+// Said is one record that a reply tells of, with the cells that are told.
+type Said struct {
+	Record *Record
+	Cells  []int
+}
+
+// Answer is what records say to a question.
+type Answer struct {
+	Said     []Said
+	Of       int     // how many records were compared, or could have met the conditions
+	Count    bool    // their number is what was asked
+	Verdict  string  // what the first of several earns: "cheaper"; "" for none
+	YesNo    int     // 1 for yes, -1 for no, 0 where it is no such question or none can be told
+	Explains float64 // the share of the question's words that the records explain, 0 to 1
+	None     bool    // records of the kind are there, and none meets the conditions
+	Scoped   bool    // several are told because the question leaves open which is meant: each is told with what it stands under
+}
+
+// The least share of a question's words that records must explain, and the most records that are told.
+const (
+	leastExplained = 0.7
+	mostTold       = 24
+	mostOpen       = 4
+)
+
+// view is one record seen from a question.
+type view struct {
+	*Record
+	key   mask   // terms that name it
+	scope mask   // terms that it stands under
+	heads []mask // [cell] terms that name its attribute, or the kind of its figure
+	vals  []mask // [cell] terms that its value says
+	share float64
+	old   bool
+}
+
+// mask is a set of terms.
+type mask uint64
+
+// mostTerms is how many words of a question are looked at.
+const mostTerms = 60
+
+// Ask executes a question over records. It reports false where they do not fit it.
+func Ask(a Asked, records []Record) (Answer, bool) {
+	q := read(a)
+	if len(q.terms) == 0 || len(q.terms) > mostTerms || len(records) == 0 {
+		return Answer{}, false
+	}
+	views := q.views(records)
+	best, found := Answer{}, false
+	take := func(x Answer, ok bool) {
+		if ok && (!found || x.Explains > best.Explains+1e-9) {
+			best, found = x, true
+		}
+	}
+	switch q.task {
+	case anExtreme:
+		take(q.compare(views))
+		take(q.extreme(views))
+	case aList:
+		take(q.list(views))
+		take(q.value(views))
+	default:
+		take(q.value(views))
+		take(q.list(views))
+	}
+	return best, found
+}
+
+// views sees every record from the question.
+func (q *question) views(records []Record) []view {
+	out := make([]view, len(records))
+	stems := map[string]map[string]bool{}
+	of := func(s string) map[string]bool {
+		m, ok := stems[s]
+		if !ok {
+			m = text.Stems(s)
+			stems[s] = m
+		}
+		return m
+	}
+	for i := range records {
+		r := &records[i]
+		v := view{Record: r, heads: make([]mask, len(r.Cells)), vals: make([]mask, len(r.Cells))}
+		v.old = r.until != "" && r.until < q.AsOf || r.year != "" && len(q.AsOf) >= 4 && r.year < q.AsOf[:4]
+		for _, s := range r.Scope {
+			v.scope |= q.names(of(s), s, false)
+		}
+		named, all := 0, 0
+		for c := range r.Cells {
+			x := &r.Cells[c]
+			if x.Key {
+				m := q.names(of(x.Text), x.Text, true)
+				v.key |= m
+				v.scope |= q.names(of(x.Name), x.Name, false)
+				for s := range of(x.Text) {
+					if text.Stop(s) {
+						continue
+					}
+					all++
+					if q.hasStem(s) {
+						named++
+					}
+				}
+				if m != 0 && (q.spans(x.Text) || q.ranges(x.Text)) {
+					named, all = 1, 1
+				}
+				continue
+			}
+			v.heads[c] = q.heads(of(x.Name), x)
+			v.vals[c] = q.values(of(x.Text), x)
+		}
+		if all > 0 {
+			v.share = float64(named) / float64(all)
+		}
+		out[i] = v
+	}
+	return out
+}
+
+func (q *question) hasStem(s string) bool {
+	return slices.ContainsFunc(q.terms, func(t term) bool { return kin(t.Stem, s) })
+}
+
+// kin reports whether two stems are of one word: "teach" and "teacher".
+func kin(a, b string) bool {
+	if a == b {
+		return true
+	}
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	return len(a) >= 4 && strings.HasPrefix(b, a) && len(b)-len(a) <= 3
+}
+
+// names tells which terms some words say; days and months are said by ranges of them, too, and amounts by ranges of figures.
+func (q *question) names(stems map[string]bool, s string, key bool) mask {
+	var out mask
+	for i := range q.terms {
+		t := &q.terms[i]
+		switch {
+		case has(stems, t.Stem), t.day > 0 && q.daysOf(s)[t.day], t.month > 0 && q.monthsOf(s)[t.month]:
+			out |= 1 << i
+		}
+	}
+	if key && q.ranges(s) {
+		for i := range q.terms {
+			if t := &q.terms[i]; strings.ContainsAny(t.Norm, "0123456789") || has(stems, t.Stem) {
+				out |= 1 << i
+			}
+		}
+	}
+	return out
+}
+
+func has(stems map[string]bool, stem string) bool {
+	if stems[stem] {
+		return true
+	}
+	if len(stem) < 4 {
+		return false
+	}
+	for s := range stems {
+		if kin(s, stem) {
+			return true
+		}
+	}
+	return false
+}
+
+// spans reports whether a label is a range of days or months that holds one of the question's.
+func (q *question) spans(s string) bool {
+	days, months := q.daysOf(s), q.monthsOf(s)
+	for d := range q.days {
+		if days[d] {
+			return true
+		}
+	}
+	for m := range q.months {
+		if months[m] {
+			return true
+		}
+	}
+	return false
+}
+
+// ranges reports whether a label is a range of figures that holds an amount of the question.
+func (q *question) ranges(s string) bool {
+	b, ok := text.BoundsIn(s)
+	if !ok {
+		return false
+	}
+	return slices.ContainsFunc(text.Amounts(q.Text), func(a text.Amount) bool { return a.Unit == b.Unit && b.Holds(a.Value) })
+}
+
+// daysOf are the days of the week that a label names, ranges filled.
+func (q *question) daysOf(s string) map[int]bool {
+	if len(q.days) == 0 {
+		return nil
+	}
+	return between(s, 7, func(w string) int { return dayWords[w] })
+}
+
+// monthsOf are the months that a label names, ranges filled.
+func (q *question) monthsOf(s string) map[int]bool {
+	if len(q.months) == 0 {
+		return nil
+	}
+	return between(s, 12, monthOf)
+}
+
+var to = en.Set("range-word")
+
+// between lists the places in a cycle that a text names, and those between two with a word or stroke of range between them.
+func between(s string, cycle int, at func(string) int) map[int]bool {
+	out := map[int]bool{}
+	last, end := 0, 0
+	for _, w := range text.Words(s) {
+		n := at(w.Norm)
+		if n == 0 {
+			if !to[w.Norm] {
+				last = 0
+			}
+			continue
+		}
+		gap := strings.TrimSpace(strings.ToLower(s[end:w.Start]))
+		if last > 0 && (to[gap] || strings.ContainsAny(gap, "-–—")) {
+			for k := last; k != n; k = k%cycle + 1 {
+				out[k] = true
+			}
+		}
+		out[n] = true
+		last, end = n, w.End
+	}
+	return out
+}
+
+// nearName is the likeness of meaning from which a word of the question names an attribute.
+const nearName = 0.62
+
+// heads tells which terms name an attribute: by its name, by the kind of its figures, or by what it is.
+func (q *question) heads(stems map[string]bool, x *Cell) mask {
+	var out mask
+	kind := kindOf(x.Text)
+	for i := range q.terms {
+		t := &q.terms[i]
+		if has(stems, t.Stem) || asksKind[kind][t.Norm] || t.op && q.task == anExtreme {
+			out |= 1 << i
+			continue
+		}
+		if kind == text.Clock && asksOpen[t.Norm] || sayNo(x.Text) && asksOpen[t.Norm] || asksPlace[t.Norm] && has(stems, "address") {
+			out |= 1 << i
+			continue
+		}
+		if q.Like == nil || t.hard || t.kind {
+			continue
+		}
+		for _, w := range text.Content(x.Name) {
+			if q.Like(t.Norm, w.Norm) >= nearName {
+				out |= 1 << i
+			}
+		}
+	}
+	return out
+}
+
+// values tells which terms a value says.
+func (q *question) values(stems map[string]bool, x *Cell) mask {
+	var out mask
+	figures := text.Quantities(x.Text)
+	mine := text.Quantities(q.Text)
+	for i := range q.terms {
+		t := &q.terms[i]
+		if strings.ContainsAny(t.Norm, "0123456789") {
+			same := slices.ContainsFunc(mine, func(m text.Quantity) bool {
+				return m.Start <= t.Start && t.End <= m.End && slices.ContainsFunc(figures, func(f text.Quantity) bool { return f.Kind == m.Kind && f.Value == m.Value })
+			})
+			if same || has(stems, t.Stem) && len(figures) == 0 {
+				out |= 1 << i
+			}
+			continue
+		}
+		if has(stems, t.Stem) || t.day > 0 && q.daysOf(x.Text)[t.day] {
+			out |= 1 << i
+		}
+	}
+	return out
+}
+
+// ofKind is how much the word for the things that are asked for counts beside another: a table of drills need not say "tools".
+const ofKind = 0.4
+
+// explained is the share of the question's words in a mask, and whether nothing hard is missing. Words of the operation explain
+// themselves; the word for the things that are asked for counts less.
+func (q *question) explained(m mask) (float64, bool) {
+	got, all := 0.0, 0.0
+	whole := true
+	for i := range q.terms {
+		t := &q.terms[i]
+		if t.op {
+			continue
+		}
+		w := t.weight
+		if t.kind {
+			w *= ofKind
+		}
+		all += w
+		if m&(1<<i) != 0 {
+			got += w
+		} else if t.hard {
+			whole = false
+		}
+	}
+	if all == 0 {
+		return 1, whole
+	}
+	return got / all, whole
+}
+
+// limited tells whether a cell can be held against the question's limits, and whether it meets them.
+func (q *question) limited(x *Cell) (bears, meets bool) {
+	for _, l := range q.limits {
+		for _, f := range text.Quantities(x.Text) {
+			v, unit, ok := f.Amount()
+			if ok && string(f.Dimension())+" "+unit == l.bounds.Unit {
+				return true, l.bounds.Holds(v)
+			}
+		}
+	}
+	return false, false
+}
+
+// wanted reports whether a cell is of a kind that is asked for.
+func (q *question) wanted(x *Cell) bool {
+	kind := kindOf(x.Text)
+	return slices.ContainsFunc(q.Wants, func(w text.QuantityKind) bool {
+		return w == kind || w == text.Clock && shut.MatchString(x.Text)
+	})
+}
+
+// hit is one cell that may answer.
+type hit struct {
+	v       *view
+	cell    int
+	covered float64
+}
+
+// value answers a question for a value of something that it names.
+func (q *question) value(vs []view) (Answer, bool) {
+	var hits []hit
+	best := 0.0
+	for i := range vs {
+		v := &vs[i]
+		if v.key == 0 || v.share < 0.5 {
+			continue
+		}
+		about := v.key | v.scope
+		for c := range v.Cells {
+			x := &v.Cells[c]
+			if x.Key {
+				continue
+			}
+			m := about | v.heads[c] | v.vals[c]
+			if v.heads[c]&^about == 0 && !q.wanted(x) && len(q.Wants)+len(v.Cells) > 2 && !(q.yesNo && v.vals[c]&^about != 0) {
+				continue // nothing says that this is the attribute
+			}
+			if got, whole := q.explained(m); whole && got >= leastExplained {
+				covered := got + 0.02*v.share
+				if v.old {
+					covered -= 0.05
+				}
+				best = max(best, covered)
+				hits = append(hits, hit{v, c, covered})
+			}
+		}
+	}
+	hits = slices.DeleteFunc(hits, func(h hit) bool { return h.covered < best-1e-9 })
+	if len(hits) == 0 {
+		return q.whole(vs)
+	}
+	out := Answer{Explains: min(1, best)}
+	for _, h := range hits {
+		k := slices.IndexFunc(out.Said, func(s Said) bool { return s.Record == h.v.Record })
+		if k < 0 {
+			out.Said, k = append(out.Said, Said{Record: h.v.Record}), len(out.Said)
+		}
+		out.Said[k].Cells = append(out.Said[k].Cells, h.cell)
+	}
+	if len(out.Said) > mostOpen {
+		return Answer{}, false
+	}
+	out.Scoped = len(out.Said) > 1
+	if q.yesNo && len(out.Said) == 1 && len(out.Said[0].Cells) == 1 {
+		switch s := out.Said[0].Record.Cells[out.Said[0].Cells[0]].Text; {
+		case sayYes(s):
+			out.YesNo = 1
+		case sayNo(s):
+			out.YesNo = -1
+		}
+	}
+	return out, true
+}
+
+// whole tells all of the one record that a question of few words names: "kayak prices".
+func (q *question) whole(vs []view) (Answer, bool) {
+	if len(q.terms) > 3 || len(q.Wants) > 0 {
+		return Answer{}, false
+	}
+	var one *view
+	for i := range vs {
+		v := &vs[i]
+		got, whole := q.explained(v.key | v.scope)
+		if v.share < 1 || !whole || got < 1 || v.old {
+			continue
+		}
+		if one != nil {
+			return Answer{}, false
+		}
+		one = v
+	}
+	if one == nil {
+		return Answer{}, false
+	}
+	s := Said{Record: one.Record}
+	for c := range one.Cells {
+		if !one.Cells[c].Key {
+			s.Cells = append(s.Cells, c)
+		}
+	}
+	return Answer{Said: []Said{s}, Explains: 1}, true
+}
+
+// list answers a question for all records that meet its conditions, or for their number.
+func (q *question) list(vs []view) (Answer, bool) {
+	type set struct {
+		said     []Said
+		of       int
+		explains float64
+		old      bool
+	}
+	sets := map[string]*set{}
+	var order []string
+	for i := range vs {
+		v := &vs[i]
+		k := sets[v.set]
+		if k == nil {
+			k = &set{old: v.old}
+			sets[v.set], order = k, append(order, v.set)
+		}
+		m := v.key | v.scope
+		var cells []int
+		ok := true
+		limited := len(q.limits) == 0
+		for c := range v.Cells {
+			x := &v.Cells[c]
+			if x.Key {
+				continue
+			}
+			if bears, meets := q.limited(x); bears {
+				others := slices.ContainsFunc(v.Cells, func(o Cell) bool {
+					return o.Span != x.Span && !o.Key && kindOf(o.Text) == kindOf(x.Text) && q.heads(text.Stems(o.Name), &o)&^q.heads(text.Stems(x.Name), x) != 0
+				})
+				if others {
+					continue // another column of the kind is named
+				}
+				limited, ok = true, ok && meets
+				m |= v.heads[c]
+				if meets && !slices.Contains(cells, c) {
+					cells = append(cells, c)
+				}
+				continue
+			}
+			switch {
+			case v.vals[c]&^m != 0 && !shut.MatchString(x.Text):
+				m |= v.vals[c] | v.heads[c]
+				cells = append(cells, c)
+			case v.heads[c] == 0:
+			case sayNo(x.Text):
+				ok = ok && q.closed
+				m |= v.heads[c]
+				cells = append(cells, c)
+			case sayYes(x.Text), kindOf(x.Text) == text.Clock, v.heads[c]&^m != 0 && v.key != 0:
+				ok = ok && !q.closed
+				m |= v.heads[c]
+				cells = append(cells, c)
+			}
+		}
+		got, whole := q.explained(m)
+		if whole && got >= leastExplained || !ok {
+			k.of++
+		}
+		if !ok || !limited || !whole || got < leastExplained {
+			continue
+		}
+		k.said = append(k.said, Said{v.Record, cells})
+		k.explains = max(k.explains, got)
+	}
+	var best *set
+	for _, name := range order {
+		if k := sets[name]; len(k.said) > 0 && (best == nil || k.explains-old(k.old) > best.explains-old(best.old)+1e-9) {
+			best = k
+		}
+	}
+	if best == nil || len(best.said) > mostTold {
+		return Answer{}, false
+	}
+	return Answer{Said: best.said, Of: best.of, Count: q.task == aCount, Explains: best.explains}, true
+}
+
+func old(is bool) float64 {
+	if is {
+		return 0.05
+	}
+	return 0
+}
+
+// deciding is the cell of a record whose figure decides the extreme that is asked for; -1 for none.
+func (q *question) deciding(v *view) int {
+	best, most := -1, -1.0
+	for c := range v.Cells {
+		x := &v.Cells[c]
+		kind := kindOf(x.Text)
+		if x.Key || kind == "" {
+			continue
+		}
+		named := 0.0
+		stems := text.Stems(x.Name)
+		for i := range q.terms {
+			switch {
+			case q.terms[i].op || v.heads[c]&(1<<i) == 0:
+			case has(stems, q.terms[i].Stem):
+				named += 2
+			default:
+				named += 0.5
+			}
+		}
+		if n := slices.Index(q.kinds, kind); n >= 0 {
+			named += 0.9 - 0.1*float64(n)
+		} else if len(q.kinds) > 0 && named == 0 || len(q.kinds) == 0 && named == 0 {
+			continue
+		}
+		if named > most {
+			best, most = c, named
+		}
+	}
+	return best
+}
+
+// extreme answers a question for the record with the most or least of something.
+func (q *question) extreme(vs []view) (Answer, bool) {
+	type group struct {
+		hits     []hit
+		explains float64
+		unit     string
+		mixed    bool
+	}
+	groups := map[string]*group{}
+	var order []string
+	best := 0.0
+	for i := range vs {
+		v := &vs[i]
+		c := q.deciding(v)
+		if c < 0 {
+			continue
+		}
+		m := v.key | v.scope | v.heads[c]
+		for k := range v.vals {
+			m |= v.vals[k]
+		}
+		got, whole := q.explained(m)
+		if !whole || got < leastExplained-0.2 {
+			continue
+		}
+		if v.old {
+			got -= 0.05
+		}
+		id := v.set + "\x00" + v.Cells[c].Name
+		g := groups[id]
+		if g == nil {
+			g = &group{}
+			groups[id], order = g, append(order, id)
+		}
+		g.hits = append(g.hits, hit{v, c, got})
+		g.explains = max(g.explains, got)
+		best = max(best, got)
+	}
+	for _, id := range order {
+		g := groups[id]
+		if g.explains < best-1e-9 {
+			continue
+		}
+		hits := slices.DeleteFunc(g.hits, func(h hit) bool { return h.covered < g.explains-1e-9 })
+		if len(hits) < 2 {
+			continue
+		}
+		top, ok := q.top(hits)
+		if !ok {
+			continue
+		}
+		out := Answer{Of: len(hits), Explains: min(1, g.explains)}
+		for _, h := range top {
+			out.Said = append(out.Said, Said{h.v.Record, []int{h.cell}})
+		}
+		return out, len(out.Said) <= mostOpen
+	}
+	return Answer{}, false
+}
+
+// top are the hits with the most or least, all that tie; false where their units differ.
+func (q *question) top(hits []hit) ([]hit, bool) {
+	best, unit := math.NaN(), ""
+	var out []hit
+	for _, h := range hits {
+		v, u, ok := amountOf(h.v.Cells[h.cell].Text)
+		if !ok {
+			continue
+		}
+		if len(out) > 0 && u != unit {
+			return nil, false
+		}
+		switch {
+		case len(out) == 0 || q.most && v > best || !q.most && v < best:
+			best, unit, out = v, u, []hit{h}
+		case v == best:
+			out = append(out, h)
+		}
+	}
+	return out, len(out) > 0
+}
+
+func amountOf(s string) (float64, string, bool) {
+	for _, f := range text.Quantities(s) {
+		return f.Amount()
+	}
+	return 0, "", false
+}
+
+// compare answers which of several named things has more or less of something.
+func (q *question) compare(vs []view) (Answer, bool) {
+	sets := map[string][]hit{}
+	var order []string
+	for i := range vs {
+		v := &vs[i]
+		if v.share < 1 || v.old {
+			continue
+		}
+		if c := q.deciding(v); c >= 0 {
+			if sets[v.set] == nil {
+				order = append(order, v.set)
+			}
+			sets[v.set] = append(sets[v.set], hit{v, c, 0})
+		}
+	}
+	for _, name := range order {
+		hits := sets[name]
+		var m mask
+		for _, h := range hits {
+			m |= h.v.key | h.v.scope | h.v.heads[h.cell]
+		}
+		got, whole := q.explained(m)
+		if len(hits) < 2 || len(hits) > mostOpen || !whole || got < leastExplained {
+			continue
+		}
+		top, ok := q.top(hits)
+		if !ok {
+			continue
+		}
+		out := Answer{Of: len(hits), Explains: got}
+		if len(top) == 1 {
+			for i := range q.terms {
+				if q.terms[i].op {
+					out.Verdict = strings.TrimSpace(out.Verdict + " " + q.terms[i].Norm)
+				}
+			}
+		}
+		sort.SliceStable(hits, func(i, j int) bool { return slices.Contains(top, hits[i]) && !slices.Contains(top, hits[j]) })
+		for _, h := range hits {
+			out.Said = append(out.Said, Said{h.v.Record, []int{h.cell}})
+		}
+		return out, true
+	}
+	return Answer{}, false
+}
