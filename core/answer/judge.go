@@ -17,6 +17,7 @@ import (
 // rarest of all: what is asked about is not there.
 func weigh(r query.Reading, b Bench) []asked {
 	out := make([]asked, 0, len(r.Terms))
+	names := namesIn(r.Wordings[0].Text)
 	glossed := slices.ContainsFunc(r.Terms, func(t query.Term) bool { return t.Pass == query.PassGlossary })
 	for _, t := range r.Terms {
 		df := b.View.Frequency(t.Stem)
@@ -26,7 +27,7 @@ func weigh(r query.Reading, b Bench) []asked {
 		case t.Pass == query.PassAsked && df == 0 && glossed:
 			continue // the glossary says it in the corpus's words
 		}
-		out = append(out, asked{t, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+		out = append(out, asked{t, names[t.Stem], t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
 	}
 	return out
 }
@@ -110,6 +111,7 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 			}
 		}
 	}
+	f.Told, f.Names, f.Lacks = focus(p, terms, cache)
 	words := wordsOf(p.found(), append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
 	f.Soft, f.Exact = coverage(terms, has, words, cache)
 	for s := range extra {
@@ -211,4 +213,55 @@ func compare(ctx context.Context, p *passage, question embed.Vector, b Bench) er
 		}
 	}
 	return nil
+}
+
+// focus looks at the section of the passage's best sentence: how near that sentence is in meaning, how many names, codes and figures of
+// the question it lacks, and how much the heaviest word weighs that it lacks.
+func focus(p *passage, terms []asked, cache *wordCache) (told, names, lacks float64) {
+	best := -1
+	for i := range p.units {
+		if u := &p.units[i]; !u.beyond && (best < 0 || u.score > p.units[best].score) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return 0, 0, 1
+	}
+	top := &p.units[best]
+	var near []unit
+	has := map[string]bool{}
+	for i := range p.units {
+		u := &p.units[i]
+		if u.section != top.section || u.row != nil && u != top && top.row != nil {
+			continue // another row speaks of something else
+		}
+		near = append(near, *u)
+		for _, set := range []map[string]bool{u.stems, u.context} {
+			for s := range set {
+				has[s] = true
+			}
+		}
+	}
+	words := wordsOf(near, append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
+	sum := 0.0
+	for i := range terms {
+		sum += terms[i].weight
+	}
+	for i := range terms {
+		t := &terms[i]
+		if has[t.Stem] {
+			continue
+		}
+		if t.name {
+			names++
+		}
+		like := 0.0
+		for _, w := range words {
+			like = max(like, embed.Cosine(t.vector, cache.get(w)))
+		}
+		if share := t.weight / sum * (1 - max(0, like)); share > lacks {
+			lacks = share
+		}
+	}
+	return top.cosine, min(names, 2), lacks
 }

@@ -33,6 +33,7 @@ func (c *wordCache) get(w string) embed.Vector {
 // asked is one term of the question with its weight: how rare it is times how much it counts in the question.
 type asked struct {
 	query.Term
+	name   bool // a name, a code or a figure: nothing stands in for it
 	weight float64
 	vector embed.Vector
 }
@@ -83,6 +84,9 @@ type Features struct {
 	Heading float64 `json:"heading"` // how much of the nearest heading the question names, 0 to 1
 	Margin  float64 `json:"margin"`  // how far Cosine stands out from that of the chunks that are merely about
 	Missing float64 `json:"missing"` // 1 when a price or a way to reach somebody is asked for and no kept passage holds any, or the price is of something else
+	Names   float64 `json:"names"`   // names, codes and figures in the question that the section of the best sentence does not hold, by count
+	Lacks   float64 `json:"lacks"`   // the heaviest of the question's words that the section of the best sentence does not hold, not even by a like word: its share of their weight, 0 to 1
+	Told    float64 `json:"told"`    // likeness of meaning of the question and the best sentence in its surroundings, -1 to 1
 	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }
 
@@ -152,6 +156,20 @@ func strangers(question string, v interface{ Frequency(stem string) int }) float
 		}
 	}
 	return float64(min(n, 2))
+}
+
+// namesIn are the stems of the names, codes and figures in a question: words with a digit, and those with a capital that stand neither
+// first nor in a text of capitals.
+func namesIn(question string) map[string]bool {
+	out := map[string]bool{}
+	small := strings.ToUpper(question) != question
+	for i, w := range text.Words(question) {
+		r, _ := utf8.DecodeRuneInString(question[w.Start:])
+		if strings.ContainsAny(w.Norm, "0123456789") || i > 0 && small && unicode.IsUpper(r) && len(w.Norm) > 1 && !text.Stop(w.Norm) {
+			out[w.Stem] = true
+		}
+	}
+	return out
 }
 
 // wordsOf lists the different folded words of some units, stop words left out.

@@ -2,6 +2,7 @@ package record
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -45,6 +46,7 @@ const (
 type question struct {
 	Asked
 	terms  []term
+	ops    mask // terms that only say what is to be done
 	task   task
 	yesNo  bool
 	closed bool // what is shut, or denied, is asked for
@@ -109,14 +111,17 @@ func read(a Asked) *question {
 	q := &question{Asked: a, days: map[int]bool{}, months: map[int]bool{}}
 	q.yesNo, q.closed = asksYesNo.MatchString(a.Text), asksClosed.MatchString(a.Text)
 	ops := [][]int{}
+	limits := limitsIn(a.Text)
+	held := func(m []int) bool { // "less than 5 kg" asks for no extreme
+		return slices.ContainsFunc(limits, func(l limit) bool { return m[0] < l.end && l.start < m[1] })
+	}
 	for _, e := range extremes {
-		if m := e.re.FindStringIndex(a.Text); m != nil {
+		if m := e.re.FindStringIndex(a.Text); m != nil && !held(m) {
 			q.task, q.kinds, q.most = anExtreme, e.kinds, e.most
 			ops = append(ops, m)
 			break
 		}
 	}
-	limits := limitsIn(a.Text)
 	for _, l := range limits {
 		ops = append(ops, []int{l.start, l.end})
 	}
@@ -151,12 +156,28 @@ func read(a Asked) *question {
 		if t.month > 0 {
 			q.months[t.month] = true
 		}
-		if t.hard {
+		switch {
+		case asksWord(w.Norm):
+			t.hard, t.weight = false, 0.5
+		case t.hard:
 			t.weight = 1.5
+		}
+		if t.op {
+			q.ops |= 1 << len(q.terms)
 		}
 		q.terms = append(q.terms, t)
 	}
 	return q
+}
+
+// asksWord reports whether a word asks for some kind of figure: it says of which kind the answer is, not of what.
+func asksWord(w string) bool {
+	for _, words := range asksKind {
+		if words[w] {
+			return true
+		}
+	}
+	return asksPlace[w] || asksOpen[w]
 }
 
 // group is where the first group of a match that took part stands.

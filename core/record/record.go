@@ -158,14 +158,18 @@ func (r *reader) section(block int) {
 	r.page.Cells = append(r.page.Cells, Cell{Name: d.Of(d.Blocks[block].Span), Text: value, Span: body.Span})
 }
 
-// keysOf tells which columns of a table name its rows: the first whose values are words and all different; where no single one is,
+// nameHeads are headers of columns that name what a row is about. (Common practice, no published source.)
+var nameHeads = en.Set("name-header")
+
+// keysOf tells which columns of a table name its rows: the first whose values are words and all different, one that is called a name
+// before others; where no single one is,
 // the first columns of words; else the first column.
 func keysOf(g *doc.Grid) map[int]bool {
 	wide := 0
 	for i := range g.Rows {
 		wide = max(wide, len(g.Rows[i].Cells))
 	}
-	wordy := -1
+	wordy, first := -1, -1
 	for c := range wide {
 		seen := map[string]bool{}
 		words := true
@@ -185,11 +189,19 @@ func keysOf(g *doc.Grid) map[int]bool {
 			continue
 		}
 		if len(seen) == len(g.Rows) {
-			return map[int]bool{c: true}
+			if c < len(g.Header) && nameHeads[strings.ToLower(g.Header[c])] {
+				return map[int]bool{c: true}
+			}
+			if first < 0 {
+				first = c
+			}
 		}
 		if wordy < 0 {
 			wordy = c
 		}
+	}
+	if first >= 0 {
+		return map[int]bool{first: true}
 	}
 	if wordy < 0 {
 		return map[int]bool{0: true}

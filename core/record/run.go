@@ -303,8 +303,8 @@ const ofKind = 0.4
 
 // explained is the share of the question's words in a mask, and whether nothing hard is missing. Words of the operation explain
 // themselves; the word for the things that are asked for counts less.
-func (q *question) explained(m mask) (float64, bool) {
-	got, all := 0.0, 0.0
+func (q *question) explained(m mask, met float64) (float64, bool) {
+	got, all := met, met
 	whole := true
 	for i := range q.terms {
 		t := &q.terms[i]
@@ -371,11 +371,14 @@ func (q *question) value(vs []view) (Answer, bool) {
 			if x.Key {
 				continue
 			}
+			if q.task == aCount && kindOf(x.Text) != text.Number {
+				continue // what is counted is the records
+			}
 			m := about | v.heads[c] | v.vals[c]
 			if v.heads[c]&^about == 0 && !q.wanted(x) && len(q.Wants)+len(v.Cells) > 2 && !(q.yesNo && v.vals[c]&^about != 0) {
 				continue // nothing says that this is the attribute
 			}
-			if got, whole := q.explained(m); whole && got >= leastExplained {
+			if got, whole := q.explained(m, 0); whole && got >= leastExplained {
 				covered := got + 0.02*v.share
 				if v.old {
 					covered -= 0.05
@@ -420,7 +423,7 @@ func (q *question) whole(vs []view) (Answer, bool) {
 	var one *view
 	for i := range vs {
 		v := &vs[i]
-		got, whole := q.explained(v.key | v.scope)
+		got, whole := q.explained(v.key|v.scope, 0)
 		if v.share < 1 || !whole || got < 1 || v.old {
 			continue
 		}
@@ -441,6 +444,18 @@ func (q *question) whole(vs []view) (Answer, bool) {
 	return Answer{Said: []Said{s}, Explains: 1}, true
 }
 
+// conditions are, for each set of records, the terms that some record of the set has as a value: what has another value, or none, does not
+// meet the question.
+func (q *question) conditions(vs []view) map[string]mask {
+	out := map[string]mask{}
+	for i := range vs {
+		for c := range vs[i].vals {
+			out[vs[i].set] |= vs[i].vals[c] &^ q.ops
+		}
+	}
+	return out
+}
+
 // list answers a question for all records that meet its conditions, or for their number.
 func (q *question) list(vs []view) (Answer, bool) {
 	type set struct {
@@ -449,7 +464,7 @@ func (q *question) list(vs []view) (Answer, bool) {
 		explains float64
 		old      bool
 	}
-	sets := map[string]*set{}
+	sets, must := map[string]*set{}, q.conditions(vs)
 	var order []string
 	for i := range vs {
 		v := &vs[i]
@@ -481,26 +496,27 @@ func (q *question) list(vs []view) (Answer, bool) {
 				}
 				continue
 			}
+			heads := v.heads[c] &^ q.ops
 			switch {
 			case v.vals[c]&^m != 0 && !shut.MatchString(x.Text):
 				m |= v.vals[c] | v.heads[c]
 				cells = append(cells, c)
-			case v.heads[c] == 0:
+			case heads == 0:
 			case sayNo(x.Text):
 				ok = ok && q.closed
 				m |= v.heads[c]
 				cells = append(cells, c)
-			case sayYes(x.Text), kindOf(x.Text) == text.Clock, v.heads[c]&^m != 0 && v.key != 0:
+			case sayYes(x.Text), kindOf(x.Text) == text.Clock, heads&^m != 0 && v.key != 0:
 				ok = ok && !q.closed
 				m |= v.heads[c]
 				cells = append(cells, c)
 			}
 		}
-		got, whole := q.explained(m)
+		got, whole := q.explained(m, float64(len(q.limits)))
 		if whole && got >= leastExplained || !ok {
 			k.of++
 		}
-		if !ok || !limited || !whole || got < leastExplained {
+		if !ok || !limited || !whole || got < leastExplained || must[v.set]&^m != 0 {
 			continue
 		}
 		k.said = append(k.said, Said{v.Record, cells})
@@ -565,7 +581,7 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 		unit     string
 		mixed    bool
 	}
-	groups := map[string]*group{}
+	groups, must := map[string]*group{}, q.conditions(vs)
 	var order []string
 	best := 0.0
 	for i := range vs {
@@ -578,8 +594,8 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 		for k := range v.vals {
 			m |= v.vals[k]
 		}
-		got, whole := q.explained(m)
-		if !whole || got < leastExplained-0.2 {
+		got, whole := q.explained(m, 0)
+		if !whole || got < leastExplained-0.2 || must[v.set]&^m != 0 {
 			continue
 		}
 		if v.old {
@@ -601,8 +617,8 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 			continue
 		}
 		hits := slices.DeleteFunc(g.hits, func(h hit) bool { return h.covered < g.explains-1e-9 })
-		if len(hits) < 2 {
-			continue
+		if len(hits) < 2 && must[hits[0].v.set] == 0 {
+			continue // one alone is the most of nothing
 		}
 		top, ok := q.top(hits)
 		if !ok {
@@ -668,7 +684,7 @@ func (q *question) compare(vs []view) (Answer, bool) {
 		for _, h := range hits {
 			m |= h.v.key | h.v.scope | h.v.heads[h.cell]
 		}
-		got, whole := q.explained(m)
+		got, whole := q.explained(m, 0)
 		if len(hits) < 2 || len(hits) > mostOpen || !whole || got < leastExplained {
 			continue
 		}

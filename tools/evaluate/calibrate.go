@@ -4,7 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"os"
+	"slices"
 	"time"
 
 	"jolvex/core/answer"
@@ -17,15 +19,14 @@ import (
 	"jolvex/core/text"
 )
 
-// sample is one question with what its best passages looked like, for fitting the support figure.
+// sample is one question with what the passage looked like that its reply stands on, for fitting the support figure.
 type sample struct {
-	Collection string            `json:"collection"`
-	Kind       string            `json:"kind"` // answered, off-subject, not covered
-	Question   string            `json:"question"`
-	Right      []bool            `json:"right"` // [passage]: it is the entry that answers
-	Features   []answer.Features `json:"features"`
-	Sentence   []float64         `json:"sentence"`
-	Cosines    []float64         `json:"cosines"`
+	Collection string          `json:"collection"`
+	Kind       string          `json:"kind"` // answered ..., not covered, swapped, off-subject
+	Question   string          `json:"question"`
+	Right      bool            `json:"right"` // the reply stands on the entry that answers
+	Features   answer.Features `json:"features"`
+	Reply      string          `json:"reply"`
 }
 
 func samples(ctx context.Context, path string) error {
@@ -48,6 +49,7 @@ func samples(ctx context.Context, path string) error {
 	}
 	defer f.Close()
 	out := json.NewEncoder(f)
+	rng := rand.New(rand.NewPCG(3, 4))
 	for k, c := range cs {
 		if len(c.entries) > 200 {
 			c.entries = c.entries[:200]
@@ -65,15 +67,20 @@ func samples(ctx context.Context, path string) error {
 				if withHeadings && a.kind == "headings" || a.kind == "headings" && i >= len(c.entries) {
 					continue
 				}
-				if err := c.take(ctx, out, b, emb, name, "answered "+a.kind, a.text, a.want); err != nil {
+				if err := c.take(ctx, out, b, name, "answered "+a.kind, a.text, a.want); err != nil {
 					return err
 				}
 				nb, err := c.bench(ctx, emb, static, withHeadings, a.want)
 				if err != nil {
 					return err
 				}
-				if err := c.take(ctx, out, nb, emb, name, "not covered", a.text, ""); err != nil {
+				if err := c.take(ctx, out, nb, name, "not covered", a.text, ""); err != nil {
 					return err
+				}
+				if text, ok := c.swapped(a.text, rng); ok {
+					if err := c.take(ctx, out, b, name, "swapped", text, ""); err != nil {
+						return err
+					}
 				}
 			}
 			for j, o := range cs {
@@ -82,7 +89,7 @@ func samples(ctx context.Context, path string) error {
 				}
 				for i, a := range o.asks {
 					if i%4 == 0 && i < 200 {
-						if err := c.take(ctx, out, b, emb, name, "off-subject", a.text, ""); err != nil {
+						if err := c.take(ctx, out, b, name, "off-subject", a.text, ""); err != nil {
 							return err
 						}
 					}
@@ -128,40 +135,48 @@ func (c *collection) bench(ctx context.Context, emb embed.Embedder, static *embe
 	return answer.Bench{View: v, Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: true, Sentences: true}, Memory: memory, Opened: opened, Words: static, Lexicon: static, Query: m.Query, Find: m.Find, Answer: m.Answer, Clock: func() time.Duration { return time.Since(began) }}, nil
 }
 
-func (c *collection) take(ctx context.Context, out *json.Encoder, b answer.Bench, emb embed.Embedder, name, kind, q, want string) error {
-	t, err := answer.Answer(ctx, query.Question{Text: q}, b)
+// take writes down what the reply to one question stands on, whatever its support.
+func (c *collection) take(ctx context.Context, out *json.Encoder, b answer.Bench, name, kind, q, want string) error {
+	b.Answer.Bar = 0
+	t, err := answer.Decide(ctx, query.Question{Text: q}, b)
 	if err != nil {
 		return err
 	}
-	s := sample{Collection: name, Kind: kind, Question: q}
-	qv, err := emb.Embed(ctx, []string{q})
-	if err != nil {
-		return err
-	}
-	for _, cand := range t.Candidates {
-		s.Cosines = append(s.Cosines, cand.Cosine)
-		if cand.Features == nil || len(s.Right) == 5 {
+	for _, x := range t.Reply {
+		if x.Candidate < 0 || t.Candidates[x.Candidate].Features == nil {
 			continue
 		}
-		d, err := c.Version(ctx, cand.Version)
-		if err != nil {
-			return err
-		}
-		var parts []string
-		for _, p := range text.Sentences(d.Text) {
-			parts = append(parts, d.Text[p.Start:p.End])
-		}
-		vs, err := emb.Embed(ctx, parts)
-		if err != nil {
-			return err
-		}
-		best := 0.0
-		for _, v := range vs {
-			best = max(best, embed.Cosine(v, qv[0]))
-		}
-		s.Right = append(s.Right, cand.Document == want)
-		s.Features = append(s.Features, *cand.Features)
-		s.Sentence = append(s.Sentence, best)
+		on := t.Candidates[x.Candidate]
+		return out.Encode(sample{name, kind, q, on.Document == want, *on.Features, t.Text()})
 	}
-	return out.Encode(s)
+	return nil
+}
+
+// swapped puts another word of the collection in the place of one of a question, so that no entry holds all of the question's words any
+// more: a near miss. It reports false where none is found in a few tries.
+func (c *collection) swapped(question string, rng *rand.Rand) (string, bool) {
+	words := text.Content(question)
+	if len(words) < 2 {
+		return "", false
+	}
+	for range 20 {
+		old := words[rng.IntN(len(words))]
+		heading := text.Content(c.entries[rng.IntN(len(c.entries))].heading)
+		if len(heading) == 0 || len(old.Norm) < 3 {
+			continue
+		}
+		with := heading[rng.IntN(len(heading))]
+		if len(with.Norm) < 3 || slices.ContainsFunc(words, func(w text.Word) bool { return w.Stem == with.Stem }) {
+			continue
+		}
+		held := slices.ContainsFunc(c.entries, func(e *entry) bool {
+			has := text.Stems(e.heading, e.answer.Text)
+			return has[with.Stem] && !slices.ContainsFunc(words, func(w text.Word) bool { return w.Stem != old.Stem && !has[w.Stem] })
+		})
+		known := slices.ContainsFunc(c.entries, func(e *entry) bool { return text.Stems(e.heading, e.answer.Text)[with.Stem] })
+		if !held && known {
+			return question[:old.Start] + with.Norm + question[old.End:], true
+		}
+	}
+	return "", false
 }

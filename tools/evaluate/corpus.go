@@ -44,12 +44,12 @@ type ask struct {
 	want string // id of the entry
 }
 
-// Where the Debian packages debian-faq, python3-doc, git-doc and perl-doc put their FAQs.
+// Where the Debian packages debian-faq, perl-doc, debian-reference-en and maint-guide put their pages. Numbers are fitted on these alone.
 const (
-	debianFAQ = "/usr/share/doc/debian/FAQ"
-	pythonFAQ = "/usr/share/doc/python3-doc/html/faq"
-	gitFAQ    = "/usr/share/doc/git/html/gitfaq.html"
-	perlFAQ   = "/usr/share/perl/*/pod/perlfaq?.pod"
+	debianFAQ       = "/usr/share/doc/debian/FAQ"
+	perlFAQ         = "/usr/share/perl/*/pod/perlfaq?.pod"
+	debianReference = "/usr/share/debian-reference"
+	maintGuide      = "/usr/share/doc/maint-guide/html"
 )
 
 var sectionNumber = regexp.MustCompile(`^(?:Chapter )?[\dA-Z]{1,2}(?:\.\d+)*\.\s+`)
@@ -57,6 +57,33 @@ var sectionNumber = regexp.MustCompile(`^(?:Chapter )?[\dA-Z]{1,2}(?:\.\d+)*\.\s
 // fromHTML reads pages through the product's own reader and cuts them into entries: one for each question among the
 // headings, with the text up to the next heading. Tables of contents are left out.
 func fromHTML(name string, files []string) (*collection, error) {
+	c, err := sectionsOf(name, files)
+	if err != nil {
+		return nil, err
+	}
+	return c.finish(func(heading string) bool { return strings.HasSuffix(heading, "?") })
+}
+
+// fromManual reads the pages of a manual: every section is an entry, and its heading what somebody might type who looks for it.
+func fromManual(name, pattern string) (*collection, error) {
+	files, err := filepath.Glob(pattern)
+	if err != nil {
+		return nil, err
+	}
+	c, err := sectionsOf(name, files)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]bool{}
+	return c.finish(func(heading string) bool {
+		again := seen[heading]
+		seen[heading] = true
+		return !again && len(text.Content(heading)) >= 2
+	})
+}
+
+// sectionsOf cuts pages into their sections.
+func sectionsOf(name string, files []string) (*collection, error) {
 	sort.Strings(files)
 	c := &collection{name: name}
 	for _, f := range files {
@@ -85,7 +112,7 @@ func fromHTML(name string, files []string) (*collection, error) {
 			cur.take(d, b)
 		}
 	}
-	return c.finish()
+	return c, nil
 }
 
 // fromPod reads Perl's FAQ, which is written as plain old documentation: a heading line for each question.
@@ -112,7 +139,7 @@ func fromPod(name string, files []string) (*collection, error) {
 			}
 		}
 	}
-	return c.finish()
+	return c.finish(func(heading string) bool { return strings.HasSuffix(heading, "?") })
 }
 
 func (c *collection) add(id, heading string) *entry {
@@ -137,10 +164,10 @@ func (e *entry) take(d *doc.Document, b doc.Block) {
 }
 
 // finish keeps the entries that ask something and answer it, and makes their headings the first kind of question.
-func (c *collection) finish() (*collection, error) {
+func (c *collection) finish(asks func(heading string) bool) (*collection, error) {
 	kept := c.entries[:0]
 	for _, e := range c.entries {
-		if e.answer = e.body.Document(); strings.HasSuffix(e.heading, "?") && len(e.answer.Text) > 40 {
+		if e.answer = e.body.Document(); asks(e.heading) && len(e.answer.Text) > 40 {
 			e.answer.Title = ""
 			kept = append(kept, e)
 			c.asks = append(c.asks, ask{"headings", e.heading, e.id})

@@ -2,7 +2,7 @@
 // FAQs from Debian packages and on the demo's questions. Every figure comes with its 95 % interval.
 //
 //	go run ./tools/evaluate            what `make evaluate` prints
-//	go run ./tools/evaluate -all       also the FAQs of Python, Git and Perl, when their packages are installed
+//	go run ./tools/evaluate -all       also the FAQ of Perl, Debian Reference and the New Maintainers' Guide
 package main
 
 import (
@@ -24,7 +24,7 @@ import (
 
 func main() {
 	extractor.RunWorker()
-	all := flag.Bool("all", false, "also the FAQs of Python, Git and Perl")
+	all := flag.Bool("all", false, "also the FAQ of Perl, Debian Reference and the New Maintainers' Guide")
 	only := flag.String("only", "", "ranking, passes, replies, grounding, inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
@@ -120,14 +120,11 @@ func collections(all bool) ([]*collection, error) {
 	if err := debian.addExpected(qs); err != nil || !all {
 		return out, err
 	}
-	if files, err = filepath.Glob(filepath.Join(pythonFAQ, "*.html")); err != nil {
-		return nil, err
-	}
-	python, err := fromHTML("python-faq", files)
+	reference, err := fromManual("debian-reference", filepath.Join(debianReference, "ch*.en.html"))
 	if err != nil {
 		return nil, err
 	}
-	git, err := fromHTML("git-faq", []string{gitFAQ})
+	guide, err := fromManual("maint-guide", filepath.Join(maintGuide, "*.en.html"))
 	if err != nil {
 		return nil, err
 	}
@@ -135,7 +132,7 @@ func collections(all bool) ([]*collection, error) {
 		return nil, err
 	}
 	perl, err := fromPod("perl-faq", files)
-	return append(out, python, git, perl), err
+	return append(out, perl, reference, guide), err
 }
 
 func rankings(ctx context.Context, all bool, s find.Settings) error {
