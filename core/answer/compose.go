@@ -39,13 +39,13 @@ type quote struct {
 	u int
 }
 
-
 // composing holds the constants by which sentences are weighed and chosen. Fitted is what they were set on: the open halves of
 // debian-faq and of a manual, 108 questions, by `go run ./tools/evaluate -only material`; a fit of all of them together with eight more
 // features, cross-validated, did no better.
 type composing struct {
 	own       float64 // of the question's words that a sentence itself says, its heading's apart; beside a likeness of meaning of 0 to 1
 	headed    float64 // of the question's words that stand in its heading
+	under     float64 // of the question's words that stand in headings further up, or in the title
 	figure    float64 // for the kind of figure that is asked for
 	opening   float64 // for opening a section whose heading says what was asked, per share of the question over openFrom
 	openFrom  float64 // the share of the question's words that a heading must hold to say what was asked
@@ -60,7 +60,7 @@ type composing struct {
 	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-var usualComposing = composing{own: 0.3, headed: 0.3, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
+var usualComposing = composing{own: 0.3, headed: 0.3, under: 0.2, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
 
 // form is what a reply is to look like.
 type form int
@@ -101,7 +101,7 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 			first[u.section] = i
 			headings[u.section] = text.Stems(p.headingOf(u))
 		}
-		own, around, headed := 0.0, 0.0, 0.0
+		own, around, headed, under := 0.0, 0.0, 0.0, 0.0
 		for k := range terms {
 			t := &terms[k]
 			switch {
@@ -109,6 +109,8 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 				headed += t.weight
 			case u.stems[t.Stem]:
 				own += t.weight
+			case u.context[t.Stem]:
+				under += t.weight
 			}
 			switch {
 			case u.stems[t.Stem]:
@@ -118,10 +120,10 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 			}
 		}
 		if sum > 0 {
-			own, headed, u.coverage = own/sum, headed/sum, (u.coverage+around)/sum
+			own, headed, under, u.coverage = own/sum, headed/sum, under/sum, (u.coverage+around)/sum
 		}
 		u.headed = headed
-		u.score = w.own*own + w.headed*headed + math.Max(0, u.cosine)
+		u.score = w.own*own + w.headed*headed + w.under*under + math.Max(0, u.cosine)
 		if hasFigure(*u, wants) {
 			u.score += w.figure
 		}
@@ -160,6 +162,9 @@ type run struct {
 // terms are the question's stems with their weights.
 func compose(ps []*passage, f form, terms map[string]float64, s Settings) []quote {
 	w := usualComposing
+	if !s.Records {
+		w.fits = 0
+	}
 	chances(ps, w)
 	var out []quote
 	taken := map[*passage]bool{}
@@ -302,7 +307,9 @@ func (r run) top() int {
 // whatever is asked, a list of few words to all of its items, and a sentence that announces more to what it announces.
 func (r run) whole(f form, w composing) run {
 	us := r.p.units
-	in := func(i int) bool { return i >= 0 && i < len(us) && us[i].section == us[r.from].section && us[i].row == nil }
+	in := func(i int) bool {
+		return i >= 0 && i < len(us) && us[i].section == us[r.from].section && us[i].row == nil
+	}
 	listed := func(i int) bool { return in(i) && (us[i].kind == doc.Item || us[i].kind == doc.Code && f == stepwise) }
 	out := r
 	if f == stepwise && us[r.top()].headed >= 2*w.openFrom {

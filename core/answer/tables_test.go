@@ -26,5 +26,6 @@ func TestALaterQuestionOfAMessageLeansOnTheFirst(t *testing.T) {
 		"parking": "# Parking\n\nThe car park is behind the school.\n\n| Stay | Price |\n|---|---|\n| One day | £7.50 |\n| One week | £32.00 |\n",
 		"tickets": "# Tickets\n\nA day ticket costs £4.00. A day return costs £6.00.\n",
 	})
+	b.Query.Split = true
 	assert.Contains(t, ask(t, b, "Where is the car park? What does a day cost?").Text(), "£7.50")
 }

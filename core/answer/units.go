@@ -67,7 +67,7 @@ func NewOpened(chunks int) (*Opened, error) {
 func (o *Opened) records(version string, d *doc.Document) []record.Record {
 	rs, ok := o.rows.Get(version)
 	if !ok {
-		rs = record.Of(d)
+		rs = slices.DeleteFunc(record.Of(d), func(r record.Record) bool { return check.Instructs(d.Of(r.Span)) })
 		o.rows.Add(version, rs)
 	}
 	return rs

@@ -29,6 +29,7 @@ type term struct {
 	day    int // 1 for Monday to 7; 0 for none
 	month  int // 1 to 12; 0 for none
 	op     bool
+	figure bool // part of a figure: "three" of "three days"
 	kind   bool // of the things that are asked for: "which rooms"
 }
 
@@ -138,10 +139,12 @@ func read(a Asked) *question {
 	case whichOne.MatchString(a.Text):
 		q.task, kind = aList, group(whichOne.FindStringSubmatchIndex(a.Text))
 	}
+	figures := text.Quantities(a.Text)
 	for i, w := range text.Words(a.Text) {
 		t := term{Word: w, weight: 1, day: dayWords[w.Norm], month: monthOf(w.Norm)}
 		r, _ := utf8.DecodeRuneInString(a.Text[w.Start:])
 		digit := strings.ContainsFunc(w.Norm, unicode.IsDigit)
+		t.figure = slices.ContainsFunc(figures, func(f text.Quantity) bool { return w.Start >= f.Start && w.End <= f.End })
 		for _, o := range ops {
 			t.op = t.op || w.Start < o[1] && w.End > o[0]
 		}

@@ -2,6 +2,7 @@ package record
 
 import (
 	"math"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -78,6 +79,9 @@ func Ask(a Asked, records []Record) (Answer, bool) {
 	return best, found
 }
 
+// bracketed is what a name says of itself in brackets: "Child (5 to 15)" is called a child.
+var bracketed = regexp.MustCompile(`\([^)]*\)`)
+
 // views sees every record from the question.
 func (q *question) views(records []Record) []view {
 	out := make([]view, len(records))
@@ -104,7 +108,7 @@ func (q *question) views(records []Record) []view {
 				m := q.names(of(x.Text), x.Text, true)
 				v.key |= m
 				v.scope |= q.names(of(x.Name), x.Name, false)
-				for s := range of(x.Text) {
+				for s := range of(bracketed.ReplaceAllString(x.Text, "")) {
 					if text.Stop(s) {
 						continue
 					}
@@ -156,7 +160,7 @@ func (q *question) names(stems map[string]bool, s string, key bool) mask {
 	}
 	if key && q.ranges(s) {
 		for i := range q.terms {
-			if t := &q.terms[i]; strings.ContainsAny(t.Norm, "0123456789") || has(stems, t.Stem) {
+			if q.terms[i].figure || has(stems, q.terms[i].Stem) {
 				out |= 1 << i
 			}
 		}
@@ -388,7 +392,7 @@ func (q *question) value(vs []view) (Answer, bool) {
 			}
 		}
 	}
-	hits = slices.DeleteFunc(hits, func(h hit) bool { return h.covered < best-1e-9 })
+	hits = tightest(slices.DeleteFunc(hits, func(h hit) bool { return h.covered < best-1e-9 }))
 	if len(hits) == 0 {
 		return q.whole(vs)
 	}
@@ -413,6 +417,26 @@ func (q *question) value(vs []view) (Answer, bool) {
 		}
 	}
 	return out, true
+}
+
+// tightest leaves, of hits whose records are named by ranges of figures, those of the narrowest: "up to 10 kg" is the row for 8 kg where
+// another is for up to 30.
+func tightest(hits []hit) []hit {
+	wide := func(h hit) float64 {
+		for _, c := range h.v.Cells {
+			if b, ok := text.BoundsIn(c.Text); c.Key && ok {
+				return b.High - b.Low
+			}
+		}
+		return 0
+	}
+	least := map[string]float64{}
+	for _, h := range hits {
+		if w, ok := least[h.v.set]; !ok || wide(h) < w {
+			least[h.v.set] = wide(h)
+		}
+	}
+	return slices.DeleteFunc(hits, func(h hit) bool { return wide(h) > least[h.v.set] })
 }
 
 // whole tells all of the one record that a question of few words names: "kayak prices".
@@ -474,6 +498,10 @@ func (q *question) list(vs []view) (Answer, bool) {
 			sets[v.set], order = k, append(order, v.set)
 		}
 		m := v.key | v.scope
+		var vals mask
+		for c := range v.vals {
+			vals |= v.vals[c]
+		}
 		var cells []int
 		ok := true
 		limited := len(q.limits) == 0
@@ -518,6 +546,9 @@ func (q *question) list(vs []view) (Answer, bool) {
 		}
 		if !ok || !limited || !whole || got < leastExplained || must[v.set]&^m != 0 {
 			continue
+		}
+		if q.task == aValue && vals&^q.ops == 0 {
+			continue // nothing but what all of them stand under
 		}
 		k.said = append(k.said, Said{v.Record, cells})
 		k.explains = max(k.explains, got)
