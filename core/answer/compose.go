@@ -20,6 +20,7 @@ type passage struct {
 	support   float64
 	features  Features
 	openEnded bool    // the question is
+	often     bool    // the question asks how often something is
 	headed    float64 // likeness of meaning of the question and the nearest heading
 }
 

@@ -13,6 +13,9 @@ import (
 	"jolvex/core/text"
 )
 
+// general is the share of chunks from which on a name is what all of the material speaks of, and tells nothing apart.
+const general = 0.1
+
 // weigh gives each term of the question its weight: the rarer, the heavier. A word that the corpus lacks is the
 // rarest of all: what is asked about is not there.
 func weigh(r query.Reading, b Bench) []asked {
@@ -27,7 +30,7 @@ func weigh(r query.Reading, b Bench) []asked {
 		case t.Pass == query.PassAsked && df == 0 && glossed:
 			continue // the glossary says it in the corpus's words
 		}
-		out = append(out, asked{t, names[t.Stem], t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+		out = append(out, asked{t, names[t.Stem] && float64(df) < general*float64(b.View.Chunks()), t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
 	}
 	return out
 }
@@ -58,9 +61,9 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 			extra[t.Stem] = true
 		}
 	}
-	open := openEnded.MatchString(r.Alone)
+	open, often := openEnded.MatchString(r.Alone), asksOften.MatchString(r.Alone)
 	for _, p := range ps {
-		p.openEnded = open
+		p.openEnded, p.often = open, often
 		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
 		}
@@ -112,6 +115,14 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 		}
 	}
 	f.Told, f.Names, f.Lacks = focus(p, terms, cache)
+	if p.often {
+		f.Figure = -1
+		for i := range p.units {
+			if u := &p.units[i]; !u.beyond && frequency.MatchString(u.text) {
+				f.Figure = 1
+			}
+		}
+	}
 	words := wordsOf(p.found(), append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title)...)
 	f.Soft, f.Exact = coverage(terms, has, words, cache)
 	for s := range extra {
@@ -122,6 +133,12 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	f.Heading = headingMatch(terms, p.rank.Entry.Path)
 	return f
 }
+
+// How often something is, as it is asked for and as it is told. (Common practice, no published source.)
+var (
+	asksOften = en.Pattern("asks-often")
+	frequency = en.Pattern("frequency")
+)
 
 // found are the units of the chunk that was found, without those of the sections around it.
 func (p *passage) found() []unit {

@@ -109,17 +109,23 @@ func headingMatch(terms []asked, path []string) float64 {
 }
 
 // calibration turns features into support, a logistic function of them: 0.5 is where answering and refusing weigh the same.
-// byEncoder rests on a fit over the FAQs of Debian, Python, Git and Perl (tools/evaluate/fit.py), rounded; its bias, and the
-// weights of figures and of strange names, were set by hand: see docs/decisions/0003-support.md.
-type calibration struct{ bias, soft, exact, cosine, near, unit, figure, heading, margin, missing, strange float64 }
+// The likenesses and the coverage of byEncoder rest on a fit over public FAQs and manuals (tools/evaluate/fit.py), rounded; its bias and
+// the weights of names, of what is lacking and of figures were set by hand on debian-faq and the open half of developers-reference: see
+// docs/decisions/0003-support.md.
+type calibration struct {
+	bias, soft, exact, cosine, near, unit, figure, heading, margin, names, lacks, missing, strange float64
+}
 
 var (
-	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, missing: -1.5, strange: -0.8}
-	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, missing: -1.5, strange: -1.2}
+	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, names: -4, missing: -1.5, strange: -0.8}
+	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
 )
 
+// lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.
+const lacksFrom = 0.35
+
 func (c calibration) support(f Features) float64 {
-	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figure*f.Figure + c.heading*f.Heading + c.margin*f.Margin + c.strange*f.Strange
+	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figure*f.Figure + c.heading*f.Heading + c.margin*f.Margin + c.names*f.Names + c.lacks*max(0, f.Lacks-lacksFrom) + c.strange*f.Strange
 	return 1 / (1 + math.Exp(-z))
 }
 
@@ -158,14 +164,21 @@ func strangers(question string, v interface{ Frequency(stem string) int }) float
 	return float64(min(n, 2))
 }
 
-// namesIn are the stems of the names, codes and figures in a question: words with a digit, and those with a capital that stand neither
-// first nor in a text of capitals.
+// namesIn are the stems of the names and numbers in a question: words that begin with a capital and go on in small letters, other than
+// the first, and words of two digits or more. Short words all in capitals are mostly abbreviations, which the material may spell out.
 func namesIn(question string) map[string]bool {
 	out := map[string]bool{}
-	small := strings.ToUpper(question) != question
 	for i, w := range text.Words(question) {
-		r, _ := utf8.DecodeRuneInString(question[w.Start:])
-		if strings.ContainsAny(w.Norm, "0123456789") || i > 0 && small && unicode.IsUpper(r) && len(w.Norm) > 1 && !text.Stop(w.Norm) {
+		word := question[w.Start:w.End]
+		r, n := utf8.DecodeRuneInString(word)
+		next, _ := utf8.DecodeRuneInString(word[n:])
+		digits := strings.Count(strings.Map(func(r rune) rune {
+			if unicode.IsDigit(r) {
+				return '0'
+			}
+			return -1
+		}, word), "0")
+		if digits >= 2 || i > 0 && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm) {
 			out[w.Stem] = true
 		}
 	}
