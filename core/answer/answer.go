@@ -11,6 +11,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/record"
 	"jolvex/core/rule"
 )
 
@@ -282,6 +283,7 @@ func (a *asking) open(ctx context.Context, ranked []find.Ranked, keep int) ([]*p
 		}
 		seen[body] = true
 		p := &passage{rank: r, index: i, doc: d, units: a.Opened.units(r.Entry.Version, d, sections(d, span))}
+		p.past = record.Past(a.Opened.whole(r.Entry.Version, d).until, append([]string{d.Title}, r.Entry.Path...), a.Pins.AsOf)
 		for k := range p.units {
 			p.units[k].beyond = !p.units[k].span.Overlaps(span)
 		}

@@ -2,6 +2,7 @@ package answer
 
 import (
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -20,6 +21,7 @@ type passage struct {
 	support   float64
 	features  Features
 	openEnded bool    // the question is
+	past      bool    // what the document says no longer holds, by what it says of itself
 	often     bool    // the question asks how often something is
 	headed    float64 // likeness of meaning of the question and the nearest heading
 }
@@ -46,6 +48,7 @@ type quote struct {
 type composing struct {
 	own       float64 // of the question's words that a sentence itself says, its heading's apart; beside a likeness of meaning of 0 to 1
 	headed    float64 // of the question's words that stand in its heading
+	past      float64 // against what no longer holds, where the question does not name its year
 	under     float64 // of the question's words that stand in headings further up, or in the title
 	figure    float64 // for the kind of figure that is asked for
 	opening   float64 // for opening a section whose heading says what was asked, per share of the question over openFrom
@@ -61,7 +64,7 @@ type composing struct {
 	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-var usualComposing = composing{own: 0.3, headed: 0.3, under: 0.2, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
+var usualComposing = composing{own: 0.3, headed: 0.3, under: 0.2, past: 0.15, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
 
 // form is what a reply is to look like.
 type form int
@@ -128,6 +131,9 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 		if hasFigure(*u, wants) {
 			u.score += w.figure
 		}
+		if p.past && !asksOfPast(terms) {
+			u.score -= w.past
+		}
 		if u.row != nil {
 			bounds := boundsBonus(u, amounts)
 			u.bounded = bounds > 0
@@ -141,6 +147,13 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 	}
 	tightest(p.units, w.row*held)
 }
+
+// asksOfPast reports whether a question names a year.
+func asksOfPast(terms []asked) bool {
+	return slices.ContainsFunc(terms, func(t asked) bool { return year.MatchString(t.Word) })
+}
+
+var year = regexp.MustCompile(`^(?:19|20)\d\d$`)
 
 // headingOf is the heading over a unit, the title for none.
 func (p *passage) headingOf(u *unit) string {

@@ -3,6 +3,7 @@ package answer
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"jolvex/core/find"
 	"jolvex/core/query"
@@ -84,8 +85,11 @@ const changed = 0.05
 // itself: of the two plans that one is picked that has more support.
 func (a *asking) planOne(ctx context.Context, q query.Question, s Settings, lean leaning) (*plan, error) {
 	p, err := a.planOnce(ctx, q, s, a.Query)
-	if err != nil || !p.Reading.Guessed {
+	if err != nil {
 		return p, err
+	}
+	if !p.Reading.Guessed {
+		return a.withBefore(ctx, q, s, p)
 	}
 	passes := a.Query
 	passes.Model = false // what a model words is paid for once
@@ -102,6 +106,37 @@ func (a *asking) planOne(ctx context.Context, q query.Question, s Settings, lean
 	bare.Timings = append(p.Timings, bare.Timings...)
 	bare.Why += "; it stands alone: what was said before lends it no more support"
 	return bare, nil
+}
+
+// short is the number of words from which on a question says enough to stand alone, whatever was said before it.
+const short = 5
+
+// withBefore plans a short question once more together with the one before it, where the conversation was not taken over: no form of words
+// tells every follow-up. The other plan is picked when it has clearly more support, or when the question by itself is refused.
+func (a *asking) withBefore(ctx context.Context, q query.Question, s Settings, p *plan) (*plan, error) {
+	before := ""
+	for _, t := range q.Turns {
+		if t.Role == "user" {
+			before = t.Text
+		}
+	}
+	if !a.Query.FollowUp || before == "" || p.Reading.Context != "" || p.Reading.Kind != query.Ask || len(text.Content(q.Text)) >= short {
+		return p, nil
+	}
+	passes := a.Query
+	passes.Model = false // what a model words is paid for once
+	both, err := a.planOnce(ctx, query.Question{Text: strings.TrimRight(q.Text, " ?.!") + " " + before}, s, passes)
+	if err != nil || both.Outcome != Answered {
+		return p, err
+	}
+	if p.Outcome == Answered && both.best() < p.best()+2*changed {
+		return p, nil
+	}
+	both.Question, both.Turns = q.Text, q.Turns
+	both.Reading.Context = before
+	both.Timings = append(p.Timings, both.Timings...)
+	both.Why += "; it was put together with the question before it"
+	return both, nil
 }
 
 // speaksOf reports whether a passage that a reply stands on holds one of some terms.

@@ -32,7 +32,7 @@ func (a *asking) records(ctx context.Context, ranked []find.Ranked) ([]record.Re
 		if err != nil {
 			return nil, nil, fmt.Errorf("open the records of %s: %w", e.Address, err)
 		}
-		rs := a.Opened.records(e.Version, d)
+		rs := a.Opened.whole(e.Version, d).records
 		for i := range rs {
 			one := rs[i]
 			one.Source = len(of)

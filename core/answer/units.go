@@ -42,7 +42,7 @@ type unit struct {
 // of the work of a reply. It is safe for use by several at once.
 type Opened struct {
 	kept *lru.Cache[openedKey, []unit]
-	rows *lru.Cache[string, []record.Record] // of documents, by version
+	rows *lru.Cache[string, wholeDocument] // of documents, by version
 }
 
 type openedKey struct {
@@ -56,21 +56,28 @@ func NewOpened(chunks int) (*Opened, error) {
 	if err != nil {
 		return nil, fmt.Errorf("make room for %d opened chunks: %w", chunks, err)
 	}
-	r, err := lru.New[string, []record.Record](chunks)
+	r, err := lru.New[string, wholeDocument](chunks)
 	if err != nil {
 		return nil, fmt.Errorf("make room for the records of %d documents: %w", chunks, err)
 	}
 	return &Opened{c, r}, nil
 }
 
-// records gives the records of a document. They are only to be read.
-func (o *Opened) records(version string, d *doc.Document) []record.Record {
-	rs, ok := o.rows.Get(version)
+// wholeDocument is what a document holds as a whole: its records, and the last day on which it is in force, "" when it tells none.
+type wholeDocument struct {
+	records []record.Record
+	until   string
+}
+
+// whole gives what a document holds as a whole. It is only to be read.
+func (o *Opened) whole(version string, d *doc.Document) wholeDocument {
+	h, ok := o.rows.Get(version)
 	if !ok {
-		rs = slices.DeleteFunc(record.Of(d), func(r record.Record) bool { return check.Instructs(d.Of(r.Span)) })
-		o.rows.Add(version, rs)
+		h.records = slices.DeleteFunc(record.Of(d), func(r record.Record) bool { return check.Instructs(d.Of(r.Span)) })
+		h.until = record.Until(d)
+		o.rows.Add(version, h)
 	}
-	return rs
+	return h
 }
 
 // units gives the units of a chunk, for one question to mark: what they share with the kept ones is only read.

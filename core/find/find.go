@@ -33,6 +33,7 @@ type Settings struct {
 	Fusion      string  `json:"fusion" initial:"scores" choices:"scores,ranks" label:"Fusion" help:"How shared words (lexical) and likeness of meaning (dense) come together: by their scores, or by their ranks alone."`
 	Dense       float64 `json:"dense" initial:"0.6" min:"0" max:"1" step:"0.05" label:"Share of meaning" help:"How much likeness of meaning (dense retrieval) counts beside shared words (lexical retrieval), once the sentence encoder has read the corpus."`
 	DenseWords  float64 `json:"denseWords" initial:"0.25" min:"0" max:"1" step:"0.05" label:"Share of meaning, word vectors" help:"The same while word vectors serve: they are a weaker signal."`
+	Lean        float64 `json:"lean" initial:"0" min:"0" max:"1" step:"0.1" label:"Meaning where words fail" help:"How much of the share of words passes to meaning where no chunk holds the question's words: all of it at 1, when none holds any."`
 	Sentence    float64 `json:"sentence" initial:"0.4" min:"0" max:"1" step:"0.05" label:"Nearest sentence" help:"How much likeness of meaning between the question and the chunk's best single sentence or heading adds, over the first candidates. It counts half while word vectors serve."`
 	Coverage    float64 `json:"coverage" initial:"0" min:"0" max:"3" step:"0.1" label:"Words covered" help:"What a chunk gains that holds all words of the question, rare ones counting more."`
 	Proximity   float64 `json:"proximity" initial:"0" min:"0" max:"3" step:"0.1" label:"Words together" help:"What a chunk gains in which the words of the question stand side by side, as they were asked."`
@@ -158,6 +159,10 @@ func Rank(ctx context.Context, r query.Reading, v *index.View, lib Library, s Se
 		return Ranking{}, err
 	}
 	k := &ranker{reading: r, view: v, lib: lib, set: s, terms: r.Index(), model: s.Model(), question: q, allowed: v.Where(lib.Filter)}
+	k.rarity = make([]float64, len(k.terms))
+	for i, t := range k.terms {
+		k.rarity[i] = t.Weight * index.Rarity(v.Chunks(), v.Frequency(t.Stem))
+	}
 	rs := k.fuse()
 	order(rs)
 	if err := k.rerank(ctx, rs[:min(reranked, len(rs))]); err != nil {
@@ -262,7 +267,7 @@ func (k *ranker) fuse() []Ranked {
 		}
 		lex[i], den[i] = out[i].Lexical, out[i].Cosine
 	}
-	share := k.lib.share(s)
+	share := k.leaning(k.lib.share(s), out)
 	zl := standard(lex)
 	zd := standardOf(den, unread, zl)
 	a, b := scaled(zl, 1-share), scaled(zd, share)
@@ -275,6 +280,23 @@ func (k *ranker) fuse() []Ranked {
 		out[i].add(SignalMeaning, out[i].Cosine, b[i])
 	}
 	return out
+}
+
+// bestHolders is over how many of the first chunks by words it is looked for how much of a question they hold.
+const bestHolders = 10
+
+// leaning is the share of meaning for the question at hand: it grows where even the chunks that share most words hold few of them.
+func (k *ranker) leaning(share float64, rs []Ranked) float64 {
+	if k.set.Lean <= 0 {
+		return share
+	}
+	byWords := slices.Clone(rs)
+	slices.SortStableFunc(byWords, func(a, b Ranked) int { return cmp.Or(cmp.Compare(b.Lexical, a.Lexical), a.Number-b.Number) })
+	held := 0.0
+	for _, r := range byWords[:min(len(byWords), bestHolders)] {
+		held = max(held, k.coverage(r.Number))
+	}
+	return share + (1-share)*k.set.Lean*(1-held)
 }
 
 // firsts is how far down a wording's list a chunk still counts as found by it.

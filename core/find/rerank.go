@@ -52,10 +52,6 @@ func (k *ranker) rerank(ctx context.Context, first []Ranked) error {
 			}
 		}
 	}
-	k.rarity = make([]float64, len(k.terms))
-	for i, t := range k.terms {
-		k.rarity[i] = t.Weight * index.Rarity(k.view.Chunks(), k.view.Frequency(t.Stem))
-	}
 	for _, kind := range Signals() {
 		if kind.value == nil {
 			continue

@@ -13,7 +13,7 @@ const mostParts = 4
 var (
 	begins   = en.Pattern("begins-question")
 	joint    = en.Pattern("joint-question")
-	sentence = regexp.MustCompile(`[^?!.\n]+(?:\.\d+[^?!.\n]*)*[?!.\n]*`)
+	sentence = regexp.MustCompile(`\.?[^?!.\n]+(?:\.[^\s?!.\n][^?!.\n]*)*[?!.\n]*`) // a dot within a word ends none: "sources.list"
 )
 
 // Split parts a message that asks several things into its questions, in order. What is said before the first question

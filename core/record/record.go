@@ -45,7 +45,7 @@ var labelled = regexp.MustCompile(`^([\p{L}\d][^:.?!]{1,60}): (\S.*)$`)
 
 // Of reads the records of a document.
 func Of(d *doc.Document) []Record {
-	r := reader{doc: d, until: untilIn(d)}
+	r := reader{doc: d, until: Until(d)}
 	for i := range d.Blocks {
 		b := &d.Blocks[i]
 		switch b.Kind {
@@ -253,8 +253,22 @@ var shut = en.Pattern("shut")
 // holdsUntil finds how a page says until when it holds. (Common practice, no published source.)
 var holdsUntil = en.Pattern("holds-until")
 
-// untilIn is the last day on which what a document says holds, as it says itself; "" when it does not.
-func untilIn(d *doc.Document) string {
+// Past reports whether what stands under some titles and headings of a document no longer holds on a day, by what the document says of
+// itself: until when it holds, or the year that they name.
+func Past(until string, scope []string, day string) bool {
+	if until != "" && until < day {
+		return true
+	}
+	for _, s := range scope {
+		if y := yearIn.FindString(s); y != "" && len(day) >= 4 && y < day[:4] {
+			return true
+		}
+	}
+	return false
+}
+
+// Until is the last day on which what a document says holds, as it says itself; "" when it does not.
+func Until(d *doc.Document) string {
 	for i := range d.Blocks {
 		b := &d.Blocks[i]
 		if b.Kind == doc.Table || b.Kind == doc.Code {
