@@ -34,12 +34,6 @@ func asksForAll(question string) (map[string]bool, bool) {
 // "carry". (Common practice, no published source.)
 var light = text.Stems(en.List("light-verb")...)
 
-// The words of a cell that affirm and that deny. (Common practice, no published source.)
-var (
-	affirmed = en.Pattern("affirmed")
-	denied   = en.Pattern("denied")
-)
-
 // Limits of a list that is put together: how much of what is asked of the things each entry must say in its own words, how
 // many entries are said, and how many make a list.
 const (
@@ -48,8 +42,8 @@ const (
 	leastList = 2
 )
 
-// listed puts together the reply to a question for all things of a kind: the rows of a table of which a column says so, or
-// else what each of several parallel passages says, under its own heading. It reports false when the evidence is no such list.
+// listed puts together the reply to a question for all things of a kind: what each of several parallel passages says, under its own
+// heading. It reports false when the evidence is no such list.
 func (t *Trail) listed(ps, able []*passage, terms []asked, b Bench) bool {
 	kind, ok := asksForAll(t.Reading.Alone)
 	if !ok {
@@ -68,72 +62,7 @@ func (t *Trail) listed(ps, able []*passage, terms []asked, b Bench) bool {
 	for _, a := range said {
 		weights[a.Stem] += a.weight
 	}
-	for _, p := range able[:min(len(able), b.Answer.Sources)] {
-		if qs := affirming(p, weights); len(qs) > 0 && pointing(p.rank.Entry.Marks, b.Answer) == "" {
-			t.tell(qs, weights)
-			t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; all rows of its table that say so", t.best(), t.Bar)
-			return true
-		}
-	}
 	return t.abreast(ps, said, weights, b)
-}
-
-// tell says chosen units as they stand.
-func (t *Trail) tell(qs []quote, weights map[string]float64) {
-	for _, q := range qs {
-		u := &q.p.units[q.u]
-		t.Reply = append(t.Reply, Sentence{Text: u.plainText(weights), Candidate: q.p.index, Version: q.p.rank.Entry.Version, Span: u.span, Support: q.p.support})
-	}
-}
-
-// affirming are the rows of a passage's table that say yes in the column that the question names, or hold its words in one
-// cell where others do not; none when all rows do, for then the table tells nothing apart.
-func affirming(p *passage, terms map[string]float64) []quote {
-	columns := namedColumns(p, terms)
-	rows, denials := 0, 0
-	var yes, holds []quote
-	for i := range p.units {
-		u := &p.units[i]
-		if u.row == nil {
-			continue
-		}
-		rows++
-		labels := labelCells(u)
-		for c, cell := range u.row.Cells {
-			if labels[c] {
-				continue
-			}
-			if columns[c] {
-				switch {
-				case denied.MatchString(cell.Text):
-					denials++
-				case affirmed.MatchString(cell.Text):
-					yes = append(yes, quote{p, i})
-				}
-			}
-			if inAll(text.Stems(cell.Text), terms) {
-				holds = append(holds, quote{p, i})
-				break
-			}
-		}
-	}
-	if len(yes) > 0 && denials > 0 && len(yes) <= mostItems {
-		return yes
-	}
-	if len(holds) > 0 && len(holds) < rows && len(holds) <= mostItems && len(columns) == 0 {
-		return holds
-	}
-	return nil
-}
-
-// inAll reports whether all terms stand among some stems.
-func inAll(has map[string]bool, terms map[string]float64) bool {
-	for s := range terms {
-		if !has[s] {
-			return false
-		}
-	}
-	return len(terms) > 0
 }
 
 // entry is one of the things of a list.

@@ -223,6 +223,6 @@ func (a *asking) pick(p *plan, passages []*passage, terms []asked) {
 		t.nearBy(passages, a.Answer)
 	default:
 		p.passages, p.able = passages, true
-		p.compared = say(t, passages, terms, a.Bench)
+		say(t, passages, terms, a.Bench)
 	}
 }

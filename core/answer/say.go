@@ -93,11 +93,8 @@ func (t *Trail) askBack(f *fork, p *passage, s Settings) {
 	t.Outcome, t.Why = AskedBack, "the evidence parts on what the question leaves open"
 }
 
-// mostTies is how many rows are said that have the same most or least of something.
-const mostTies = 4
-
-// say puts a reply together from sentences of the evidence. It reports whether a table was compared as a whole.
-func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
+// say puts a reply together from sentences of the evidence.
+func say(t *Trail, ps []*passage, terms []asked, b Bench) {
 	weights := map[string]float64{}
 	for _, a := range terms {
 		weights[a.Stem] += a.weight
@@ -108,27 +105,20 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
 			able = append(able, p)
 		}
 	}
-	if p, cells, ok := extremal(t.Reading.Alone, able[:min(len(able), b.Answer.Sources)], weights); ok && pointing(p.rank.Entry.Marks, b.Answer) == "" {
-		for _, c := range cells[:min(len(cells), mostTies)] {
-			t.Reply = append(t.Reply, Sentence{Text: p.cellText(c), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.units[c.unit].span, Support: p.support})
-		}
-		t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f; %s", t.best(), t.Bar, compared)
-		return true
-	}
 	form := formOf(t.Reading.Alone)
 	if b.Answer.Lists && form == wholly && !sectionLists(able) && t.listed(ps, able, terms, b) {
-		return false
+		return
 	}
 	if b.Answer.AskBack {
 		if f := forked(able, terms, t.Reading.Wants); f != nil && t.fork(f, weights, b) {
-			return false
+			return
 		}
 	}
 	quotes := compose(able, form, weights, b.Answer)
 	if b.Answer.AskBack {
 		if f := openTable(quotes, terms, t.Reading.Wants); f != nil {
 			t.askBack(f, quotes[0].p, b.Answer)
-			return false
+			return
 		}
 	}
 	// Sentences of one passage stand together, in the order of the page.
@@ -173,8 +163,7 @@ func say(t *Trail, ps []*passage, terms []asked, b Bench) (wholeTable bool) {
 	}
 	if len(t.Reply) == 0 {
 		refuse(t, b.Answer, "the evidence holds no sentence that can be quoted")
-		return false
+		return
 	}
 	t.Outcome, t.Why = Answered, fmt.Sprintf("the best evidence has a support of %.2f, the bar is %.2f", t.best(), t.Bar)
-	return false
 }

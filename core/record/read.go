@@ -96,6 +96,7 @@ var (
 		text.Money: en.Set("asks-money"), text.Clock: en.Set("asks-clock"), text.Duration: en.Set("asks-duration"), text.Weight: en.Set("asks-weight"),
 		text.Length: en.Set("asks-length"), text.Number: en.Set("asks-number"), text.Date: en.Set("asks-date"), text.Phone: en.Set("asks-phone"), text.Mail: en.Set("asks-mail"),
 	}
+	lightVerbs          = text.Stems(en.List("light-verb")...)
 	asksPlace, asksOpen = en.Set("asks-place"), en.Set("asks-open")
 )
 
@@ -160,6 +161,8 @@ func read(a Asked) *question {
 			q.months[t.month] = true
 		}
 		switch {
+		case lightVerbs[w.Stem]:
+			t.hard, t.weight = false, 0.3
 		case asksWord(w.Norm):
 			t.hard, t.weight = false, 0.5
 		case t.hard:
