@@ -49,7 +49,7 @@ func TestEverySignalIsWhole(t *testing.T) {
 	assert.Equal(t, known, names, "the API knows the signals, in their order")
 	for key := range settings {
 		switch key { // settings that weigh no signal
-		case "k1", "b", "fusion", "dense", "denseWords", "fold", "diversity", "approximate", "candidates", "keep":
+		case "k1", "b", "fusion", "dense", "denseWords", "lean", "fold", "diversity", "approximate", "candidates", "keep":
 		default:
 			assert.True(t, weighed[key], "setting %q weighs no signal", key)
 		}

@@ -19,6 +19,7 @@ import (
 	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/record"
 	"jolvex/core/rule"
 	"jolvex/core/text"
 )
@@ -124,7 +125,7 @@ func (m Method) Stages(embedder string) (Stages, error) {
 	s.Index = step(index.Version, nil)
 	s.Rewrite = step(query.Version, rewriting{m.Query, m.Glossary})
 	s.Rank = step(find.Version, ranking{m.Find, m.Priority})
-	s.Answer = step(answer.Version+" "+rule.Version, answering{m.Answer, m.Rules})
+	s.Answer = step(answer.Version+" "+record.Version+" "+rule.Version, answering{m.Answer, m.Rules})
 	return s, err
 }
 

@@ -72,7 +72,7 @@ func TestStageHashesAreChained(t *testing.T) {
 	changes := map[int]func(*Method){
 		2: func(m *Method) { m.Chunk.Overlap = 41 },
 		5: func(m *Method) { m.Query.Spelling = false },
-		6: func(m *Method) { m.Find.Dense = 0.5 },
+		6: func(m *Method) { m.Find.Dense = 0.55 },
 		7: func(m *Method) { m.Answer.Refusal = "No." },
 	}
 	for first, change := range changes {

@@ -1585,15 +1585,21 @@ export interface components {
             /** Format: double */
             heading: number;
             /** Format: double */
+            lacks: number;
+            /** Format: double */
             margin: number;
             /** Format: double */
             missing: number;
+            /** Format: double */
+            names: number;
             /** Format: double */
             near: number;
             /** Format: double */
             soft: number;
             /** Format: double */
             strange: number;
+            /** Format: double */
+            told: number;
             /** Format: double */
             unit: number;
         };
@@ -1642,6 +1648,8 @@ export interface components {
         AnswerSentence: {
             /** Format: int64 */
             candidate: number;
+            /** @description The cells of a record that are told */
+            cells?: components["schemas"]["DocSpan"][];
             grounding?: components["schemas"]["GroundGrounding"];
             span?: components["schemas"]["DocSpan"];
             /** Format: double */
@@ -1671,6 +1679,7 @@ export interface components {
             opinion: boolean;
             pointNow: string;
             pointTo: string;
+            records: boolean;
             refusal: string;
             /** Format: int64 */
             sources: number;
@@ -2574,6 +2583,8 @@ export interface components {
             k1: number;
             /** Format: int64 */
             keep: number;
+            /** Format: double */
+            lean: number;
             /** Format: double */
             named: number;
             /** Format: double */
