@@ -47,6 +47,7 @@ type quote struct {
 // features, cross-validated, did no better.
 type composing struct {
 	own       float64 // of the question's words that a sentence itself says, its heading's apart; beside a likeness of meaning of 0 to 1
+	counted   float64 // the part of own that goes by the number of words, whatever their rarity
 	headed    float64 // of the question's words that stand in its heading
 	past      float64 // against what no longer holds, where the question does not name its year
 	under     float64 // of the question's words that stand in headings further up, or in the title
@@ -61,10 +62,11 @@ type composing struct {
 	sure      float64 // the chance of holding the answer from which a reply says no more
 	longer    float64 // by how much a reply may be longer that is not sure
 	dear      float64 // what a word costs, in chance
+	idle      float64 // the share of its best sentence's chance below which a sentence does not begin a reply
 	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-var usualComposing = composing{own: 0.3, headed: 0.3, under: 0.2, past: 0.15, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, all: 220}
+var usualComposing = composing{own: 0.3, counted: 0.3, headed: 0.3, under: 0.2, past: 0.15, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, idle: 0.15, all: 220}
 
 // form is what a reply is to look like.
 type form int
@@ -106,13 +108,16 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 			headings[u.section] = text.Stems(p.headingOf(u))
 		}
 		own, around, headed, under := 0.0, 0.0, 0.0, 0.0
+		named, said := 0.0, 0.0 // of the terms, by count: a word that stands everywhere is asked for all the same
 		for k := range terms {
 			t := &terms[k]
 			switch {
 			case headings[u.section][t.Stem]:
 				headed += t.weight
+				named++
 			case u.stems[t.Stem]:
 				own += t.weight
+				said++
 			case u.context[t.Stem]:
 				under += t.weight
 			}
@@ -125,6 +130,9 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 		}
 		if sum > 0 {
 			own, headed, under, u.coverage = own/sum, headed/sum, under/sum, (u.coverage+around)/sum
+		}
+		if n := float64(len(terms)); n > 0 {
+			own, named = (1-w.counted)*own+w.counted*said/n, named/n
 		}
 		u.headed = headed
 		u.score = w.own*own + w.headed*headed + w.under*under + math.Max(0, u.cosine)
@@ -140,7 +148,7 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 			u.score += w.row * (rowBonus(u, terms, sum) + bounds)
 			continue
 		}
-		u.score += w.opening * math.Max(0, headed-w.openFrom) * math.Pow(w.fade, float64(i-first[u.section]))
+		u.score += w.opening * math.Max(0, min(headed, named)-w.openFrom) * math.Pow(w.fade, float64(i-first[u.section]))
 		if len(u.words) < 4 && !yesOrNo(u.text) || strings.HasSuffix(u.text, "?") {
 			u.score -= w.fragment
 		}
@@ -202,7 +210,7 @@ func compose(ps []*passage, f form, terms map[string]float64, s Settings) []quot
 		if u := &best.p.units[best.top()]; len(out) == 0 && u.row != nil {
 			return rows(best.p, best.top(), most, terms)
 		}
-		best = best.whole(f, w)
+		best = best.begun(w).whole(f, w)
 		if best.lead > 0 && !best.p.units[best.lead-1].saidBy(out) {
 			out = append(out, quote{best.p, best.lead - 1})
 		}
@@ -314,6 +322,17 @@ func (r run) top() int {
 		}
 	}
 	return best
+}
+
+// begun is a run without the sentences at its beginning that hardly hold the answer: what comes before it and says little is no way to
+// begin.
+func (r run) begun(w composing) run {
+	us := r.p.units
+	for top := r.top(); r.from < top && us[r.from].chance < w.idle*us[top].chance; r.from++ {
+		r.words -= max(1, len(us[r.from].words))
+		r.chance -= us[r.from].chance
+	}
+	return r
 }
 
 // whole widens a run to what must not be cut: where all of something is asked for, to the whole list that it stands in, beside or right

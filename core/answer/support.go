@@ -164,6 +164,9 @@ func strangers(question string, v interface{ Frequency(stem string) int }) float
 	return float64(min(n, 2))
 }
 
+// ordinal finds numbers that count in a row: "12th".
+var ordinal = en.Pattern("counting-number")
+
 // namesIn are the stems of the names and numbers in a question: words that begin with a capital and go on in small letters, other than
 // the first, and words of two digits or more. Short words all in capitals are mostly abbreviations, which the material may spell out.
 func namesIn(question string) map[string]bool {
@@ -172,12 +175,15 @@ func namesIn(question string) map[string]bool {
 		word := question[w.Start:w.End]
 		r, n := utf8.DecodeRuneInString(word)
 		next, _ := utf8.DecodeRuneInString(word[n:])
-		digits := strings.Count(strings.Map(func(r rune) rune {
+		digits := 0
+		for _, r := range word {
 			if unicode.IsDigit(r) {
-				return '0'
+				digits++
 			}
-			return -1
-		}, word), "0")
+		}
+		if ordinal.MatchString(w.Norm) {
+			digits = 0
+		}
 		if digits >= 2 || i > 0 && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm) {
 			out[w.Stem] = true
 		}

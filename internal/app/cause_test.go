@@ -58,7 +58,7 @@ var plants = []plant{
 	{diagnose.RankedBelow, "one chunk kept, and headings count for nothing", set("find.keep", "1", "find.path", "0", "find.title", "0"), questions.Question{Text: "How long before departure must I be at the pier with a car?", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "zz-cars.md", Values: []string{"45 minutes"}}}}},
 	{diagnose.LostInRewriting, "a wrong glossary entry", diagnose.Alteration{Settings: map[string]string{"find.keep": "1", "query.feedback": "true", "query.share": "0.9", "query.words": "40", "query.chunks": "20"}, Glossary: []query.Entry{{Term: "brolly", Means: []string{"wheelchair", "lift", "ramp", "access guide", "step-free access"}}}}, questions.Question{Text: "brolly hire", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "brolly.md", Values: []string{"a brolly can be had"}}}}},
 	{diagnose.CrowdedOut, "a page that repeats another", set(), questions.Question{Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{{Kind: questions.Reaches, Document: "sledge-copy.md", Values: []string{"sledges travel on the car deck"}}}}},
-	{diagnose.NotUsed, "replies too short", set("answer.words", "20"), questions.Question{Text: "What must I do with a jet ski on board?", Expect: []questions.Expectation{says("hand the key to the mate")}}},
+	{diagnose.NotUsed, "replies too short", set("answer.words", "20"), questions.Question{Text: "Where does a jet ski stand on board?", Expect: []questions.Expectation{says("tied down at four corners"), says("checked by the mate")}}},
 	{diagnose.Neighbour, "another passage is preferred", set("answer.sources", "1"), questions.Question{Text: "How long does the harbour tour take?", Expect: []questions.Expectation{figure("50 minutes")}}},
 	{diagnose.WrongPage, "right, from another page", set(), questions.Question{Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{says("car deck"), cites("/travel/luggage")}}},
 	{diagnose.WronglyRefused, "a bar too high", set("answer.bar", "1"), questions.Question{Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}}},
@@ -98,7 +98,7 @@ func harbour(t *testing.T) *app.App {
 	sledge := "# Sledges\n\nSledges travel on the car deck and cost nothing. They are tied to the rail by the crew.\n"
 	put("sledge.md", sledge)
 	put("sledge-copy.md", strings.Replace(sledge, "# Sledges", "# Sledges again", 1))
-	put("jetski.md", "# Jet skis\n\nA jet ski on board must stand on its trailer. What must be done with it is said at the ramp by the mate and by nobody else. Empty the tank. Close the vents. Take out the battery. Hand the key to the mate.\n")
+	put("jetski.md", "# Jet skis\n\nA jet ski stands on its trailer, tied down at four corners with the straps that lie on the car deck. It is checked by the mate, who looks at the battery, the vents and the tank, before it is driven on.\n")
 	rows := "# Marina\n\n| Length of the boat | A berth in the marina for a night |\n|---|---|\n"
 	for i := range 10 {
 		rows += fmt.Sprintf("| Class %c | £%d.00 |\n", 'A'+i, 10+i)
