@@ -31,6 +31,7 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/record"
 	"jolvex/core/questions"
 	"jolvex/core/rule"
 	"jolvex/demo"
