@@ -31,8 +31,8 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
-	"jolvex/core/record"
 	"jolvex/core/questions"
+	"jolvex/core/record"
 	"jolvex/core/rule"
 	"jolvex/demo"
 )
