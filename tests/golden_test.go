@@ -213,7 +213,7 @@ func goldens(t *testing.T, seed uint64) map[string]golden {
 		"index":    {index.Version, index.Hash(seg.Encode())},
 		"rewrite":  {query.Version + " " + extract.Version, digest(t, readings)},
 		"rank":     {strings.Join([]string{find.Version, index.Version, query.Version, chunk.Version, words.ID()}, " "), digest(t, ranked)},
-		"answer":   {strings.Join([]string{answer.Version, rule.Version, find.Version, query.Version}, " "), digest(t, trails)},
+		"answer":   {strings.Join([]string{answer.Version, record.Version, rule.Version, find.Version, query.Version}, " "), digest(t, trails)},
 		"verdicts": {prove.Version + " " + answer.Version, digest(t, verdicts)},
 	}
 }

@@ -46,16 +46,18 @@ const (
 // question is a question as it was read.
 type question struct {
 	Asked
-	terms  []term
-	ops    mask // terms that only say what is to be done
-	task   task
-	yesNo  bool
-	closed bool // what is shut, or denied, is asked for
-	most   bool // the extreme that is asked for
-	kinds  []text.QuantityKind
-	limits []limit
-	days   map[int]bool
-	months map[int]bool
+	terms   []term
+	ops     mask // terms that only say what is to be done
+	task    task
+	yesNo   bool
+	closed  bool // what is shut, or denied, is asked for
+	most    bool // the extreme that is asked for
+	kinds   []text.QuantityKind
+	limits  []limit
+	figures []text.Quantity
+	amounts []text.Amount
+	days    map[int]bool
+	months  map[int]bool
 }
 
 // limit is a condition on a figure.
@@ -140,12 +142,12 @@ func read(a Asked) *question {
 	case whichOne.MatchString(a.Text):
 		q.task, kind = aList, group(whichOne.FindStringSubmatchIndex(a.Text))
 	}
-	figures := text.Quantities(a.Text)
+	q.figures, q.amounts = text.Quantities(a.Text), text.Amounts(a.Text)
 	for i, w := range text.Words(a.Text) {
 		t := term{Word: w, weight: 1, day: dayWords[w.Norm], month: monthOf(w.Norm)}
 		r, _ := utf8.DecodeRuneInString(a.Text[w.Start:])
 		digit := strings.ContainsFunc(w.Norm, unicode.IsDigit)
-		t.figure = slices.ContainsFunc(figures, func(f text.Quantity) bool { return w.Start >= f.Start && w.End <= f.End })
+		t.figure = slices.ContainsFunc(q.figures, func(f text.Quantity) bool { return w.Start >= f.Start && w.End <= f.End })
 		for _, o := range ops {
 			t.op = t.op || w.Start < o[1] && w.End > o[0]
 		}

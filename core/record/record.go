@@ -21,6 +21,32 @@ type Cell struct {
 	Text string
 	Span doc.Span
 	Key  bool // it names the record
+
+	seen *seen
+}
+
+// seen is what a cell holds, read once.
+type seen struct {
+	text, name map[string]bool // stems
+	nameWords  []string
+	figures    []text.Quantity
+	kind       text.QuantityKind // of the first figure; "" for words
+	yes, no    bool
+	shut       bool
+	bounds     text.Bounds
+	bounded    bool
+}
+
+func look(c *Cell) {
+	s := &seen{text: text.Stems(c.Text), name: text.Stems(c.Name), figures: text.Quantities(c.Text), yes: sayYes(c.Text), no: sayNo(c.Text), shut: shut.MatchString(c.Text)}
+	for _, w := range text.Content(c.Name) {
+		s.nameWords = append(s.nameWords, w.Norm)
+	}
+	if len(s.figures) > 0 {
+		s.kind = s.figures[0].Dimension()
+	}
+	s.bounds, s.bounded = text.BoundsIn(c.Text)
+	c.seen = s
 }
 
 // Record is one row of a table, one item "label: value", or the short labelled sections of one page.
@@ -58,7 +84,7 @@ func Of(d *doc.Document) []Record {
 		}
 	}
 	if len(r.page.Cells) > leastSections {
-		r.out = append(r.out, r.page)
+		r.add(r.page)
 	}
 	return r.out
 }
@@ -79,6 +105,9 @@ func (r *reader) scope(block int) []string {
 
 func (r *reader) add(x Record) {
 	x.until = r.until
+	for i := range x.Cells {
+		look(&x.Cells[i])
+	}
 	for _, s := range x.Scope {
 		if y := yearIn.FindString(s); y != "" {
 			x.year = y
@@ -114,7 +143,7 @@ func (r *reader) table(block int, g *doc.Grid) {
 			if n := len(x.Cells); n > 0 && x.Cells[n-1].Text == cell.Text && x.Cells[n-1].Name == name {
 				continue // a merged cell
 			}
-			x.Cells = append(x.Cells, Cell{name, cell.Text, cell.Span, keys[c]})
+			x.Cells = append(x.Cells, Cell{Name: name, Text: cell.Text, Span: cell.Span, Key: keys[c]})
 		}
 		if len(x.Cells) > 1 {
 			r.add(x)
@@ -136,7 +165,7 @@ func (r *reader) item(block int, b *doc.Block) {
 	scope := r.scope(block)
 	name := scope[len(scope)-1]
 	at := func(from, to int) doc.Span { return doc.Span{Start: b.Span.Start + from, End: b.Span.Start + to} }
-	r.add(Record{Scope: scope, Span: b.Span, set: "item " + strings.ToLower(name), Cells: []Cell{{"", label, at(m[2], m[3]), true}, {name, value, at(m[4], m[5]), false}}})
+	r.add(Record{Scope: scope, Span: b.Span, set: "item " + strings.ToLower(name), Cells: []Cell{{Text: label, Span: at(m[2], m[3]), Key: true}, {Name: name, Text: value, Span: at(m[4], m[5])}}})
 }
 
 // section takes a heading with one short paragraph under it as an attribute of the page.
@@ -228,14 +257,6 @@ func figureOnly(s string) bool {
 		n += q.End - q.Start
 	}
 	return n > 0 && 3*n >= 2*len(s)
-}
-
-// kindOf is the kind of figure that a cell holds; "" for words.
-func kindOf(s string) text.QuantityKind {
-	for _, q := range text.Quantities(s) {
-		return q.Dimension()
-	}
-	return ""
 }
 
 var (

@@ -105,9 +105,10 @@ func (q *question) views(records []Record) []view {
 		for c := range r.Cells {
 			x := &r.Cells[c]
 			if x.Key {
-				m := q.names(of(x.Text), x.Text, true)
+				ranges := q.ranges(x)
+				m := q.names(x.seen.text, x.Text, ranges)
 				v.key |= m
-				v.scope |= q.names(of(x.Name), x.Name, false)
+				v.scope |= q.names(x.seen.name, x.Name, false)
 				for s := range of(bracketed.ReplaceAllString(x.Text, "")) {
 					if text.Stop(s) {
 						continue
@@ -117,13 +118,13 @@ func (q *question) views(records []Record) []view {
 						named++
 					}
 				}
-				if m != 0 && (q.spans(x.Text) || q.ranges(x.Text)) {
+				if m != 0 && (ranges || q.spans(x.Text)) {
 					named, all = 1, 1
 				}
 				continue
 			}
-			v.heads[c] = q.heads(of(x.Name), x)
-			v.vals[c] = q.values(of(x.Text), x)
+			v.heads[c] = q.heads(x)
+			v.vals[c] = q.values(x)
 		}
 		if all > 0 {
 			v.share = float64(named) / float64(all)
@@ -149,7 +150,7 @@ func kin(a, b string) bool {
 }
 
 // names tells which terms some words say; days and months are said by ranges of them, too, and amounts by ranges of figures.
-func (q *question) names(stems map[string]bool, s string, key bool) mask {
+func (q *question) names(stems map[string]bool, s string, ranges bool) mask {
 	var out mask
 	for i := range q.terms {
 		t := &q.terms[i]
@@ -158,7 +159,7 @@ func (q *question) names(stems map[string]bool, s string, key bool) mask {
 			out |= 1 << i
 		}
 	}
-	if key && q.ranges(s) {
+	if ranges {
 		for i := range q.terms {
 			if q.terms[i].figure || has(stems, q.terms[i].Stem) {
 				out |= 1 << i
@@ -200,12 +201,9 @@ func (q *question) spans(s string) bool {
 }
 
 // ranges reports whether a label is a range of figures that holds an amount of the question.
-func (q *question) ranges(s string) bool {
-	b, ok := text.BoundsIn(s)
-	if !ok {
-		return false
-	}
-	return slices.ContainsFunc(text.Amounts(q.Text), func(a text.Amount) bool { return a.Unit == b.Unit && b.Holds(a.Value) })
+func (q *question) ranges(x *Cell) bool {
+	b := x.seen.bounds
+	return x.seen.bounded && slices.ContainsFunc(q.amounts, func(a text.Amount) bool { return a.Unit == b.Unit && b.Holds(a.Value) })
 }
 
 // daysOf are the days of the week that a label names, ranges filled.
@@ -254,24 +252,24 @@ func between(s string, cycle int, at func(string) int) map[int]bool {
 const nearName = 0.62
 
 // heads tells which terms name an attribute: by its name, by the kind of its figures, or by what it is.
-func (q *question) heads(stems map[string]bool, x *Cell) mask {
+func (q *question) heads(x *Cell) mask {
 	var out mask
-	kind := kindOf(x.Text)
+	kind, stems := x.seen.kind, x.seen.name
 	for i := range q.terms {
 		t := &q.terms[i]
 		if has(stems, t.Stem) || asksKind[kind][t.Norm] || t.op && q.task == anExtreme {
 			out |= 1 << i
 			continue
 		}
-		if kind == text.Clock && asksOpen[t.Norm] || sayNo(x.Text) && asksOpen[t.Norm] || asksPlace[t.Norm] && has(stems, "address") {
+		if kind == text.Clock && asksOpen[t.Norm] || x.seen.no && asksOpen[t.Norm] || asksPlace[t.Norm] && has(stems, "address") {
 			out |= 1 << i
 			continue
 		}
 		if q.Like == nil || t.hard || t.kind {
 			continue
 		}
-		for _, w := range text.Content(x.Name) {
-			if q.Like(t.Norm, w.Norm) >= nearName {
+		for _, w := range x.seen.nameWords {
+			if q.Like(t.Norm, w) >= nearName {
 				out |= 1 << i
 			}
 		}
@@ -280,14 +278,13 @@ func (q *question) heads(stems map[string]bool, x *Cell) mask {
 }
 
 // values tells which terms a value says.
-func (q *question) values(stems map[string]bool, x *Cell) mask {
+func (q *question) values(x *Cell) mask {
 	var out mask
-	figures := text.Quantities(x.Text)
-	mine := text.Quantities(q.Text)
+	figures, stems := x.seen.figures, x.seen.text
 	for i := range q.terms {
 		t := &q.terms[i]
 		if strings.ContainsAny(t.Norm, "0123456789") {
-			same := slices.ContainsFunc(mine, func(m text.Quantity) bool {
+			same := slices.ContainsFunc(q.figures, func(m text.Quantity) bool {
 				return m.Start <= t.Start && t.End <= m.End && slices.ContainsFunc(figures, func(f text.Quantity) bool { return f.Kind == m.Kind && f.Value == m.Value })
 			})
 			if same || has(stems, t.Stem) && len(figures) == 0 {
@@ -335,7 +332,7 @@ func (q *question) explained(m mask, met float64) (float64, bool) {
 // limited tells whether a cell can be held against the question's limits, and whether it meets them.
 func (q *question) limited(x *Cell) (bears, meets bool) {
 	for _, l := range q.limits {
-		for _, f := range text.Quantities(x.Text) {
+		for _, f := range x.seen.figures {
 			v, unit, ok := f.Amount()
 			if ok && string(f.Dimension())+" "+unit == l.bounds.Unit {
 				return true, l.bounds.Holds(v)
@@ -347,9 +344,9 @@ func (q *question) limited(x *Cell) (bears, meets bool) {
 
 // wanted reports whether a cell is of a kind that is asked for.
 func (q *question) wanted(x *Cell) bool {
-	kind := kindOf(x.Text)
+	kind := x.seen.kind
 	return slices.ContainsFunc(q.Wants, func(w text.QuantityKind) bool {
-		return w == kind || w == text.Clock && shut.MatchString(x.Text)
+		return w == kind || w == text.Clock && x.seen.shut
 	})
 }
 
@@ -375,7 +372,7 @@ func (q *question) value(vs []view) (Answer, bool) {
 			if x.Key {
 				continue
 			}
-			if q.task == aCount && kindOf(x.Text) != text.Number {
+			if q.task == aCount && x.seen.kind != text.Number {
 				continue // what is counted is the records
 			}
 			m := about | v.heads[c] | v.vals[c]
@@ -424,8 +421,8 @@ func (q *question) value(vs []view) (Answer, bool) {
 func tightest(hits []hit) []hit {
 	wide := func(h hit) float64 {
 		for _, c := range h.v.Cells {
-			if b, ok := text.BoundsIn(c.Text); c.Key && ok {
-				return b.High - b.Low
+			if c.Key && c.seen.bounded {
+				return c.seen.bounds.High - c.seen.bounds.Low
 			}
 		}
 		return 0
@@ -512,7 +509,7 @@ func (q *question) list(vs []view) (Answer, bool) {
 			}
 			if bears, meets := q.limited(x); bears {
 				others := slices.ContainsFunc(v.Cells, func(o Cell) bool {
-					return o.Span != x.Span && !o.Key && kindOf(o.Text) == kindOf(x.Text) && q.heads(text.Stems(o.Name), &o)&^q.heads(text.Stems(x.Name), x) != 0
+					return o.Span != x.Span && !o.Key && o.seen.kind == x.seen.kind && q.heads(&o)&^v.heads[c] != 0
 				})
 				if others {
 					continue // another column of the kind is named
@@ -526,15 +523,15 @@ func (q *question) list(vs []view) (Answer, bool) {
 			}
 			heads := v.heads[c] &^ q.ops
 			switch {
-			case v.vals[c]&^m != 0 && !shut.MatchString(x.Text):
+			case v.vals[c]&^m != 0 && !x.seen.shut:
 				m |= v.vals[c] | v.heads[c]
 				cells = append(cells, c)
 			case heads == 0:
-			case sayNo(x.Text):
+			case x.seen.no:
 				ok = ok && q.closed
 				m |= v.heads[c]
 				cells = append(cells, c)
-			case sayYes(x.Text), kindOf(x.Text) == text.Clock, heads&^m != 0 && v.key != 0:
+			case x.seen.yes, x.seen.kind == text.Clock, heads&^m != 0 && v.key != 0:
 				ok = ok && !q.closed
 				m |= v.heads[c]
 				cells = append(cells, c)
@@ -577,16 +574,15 @@ func (q *question) deciding(v *view) int {
 	best, most := -1, -1.0
 	for c := range v.Cells {
 		x := &v.Cells[c]
-		kind := kindOf(x.Text)
+		kind := x.seen.kind
 		if x.Key || kind == "" {
 			continue
 		}
 		named := 0.0
-		stems := text.Stems(x.Name)
 		for i := range q.terms {
 			switch {
 			case q.terms[i].op || v.heads[c]&(1<<i) == 0:
-			case has(stems, q.terms[i].Stem):
+			case has(x.seen.name, q.terms[i].Stem):
 				named += 2
 			default:
 				named += 0.5
@@ -669,7 +665,7 @@ func (q *question) top(hits []hit) ([]hit, bool) {
 	best, unit := math.NaN(), ""
 	var out []hit
 	for _, h := range hits {
-		v, u, ok := amountOf(h.v.Cells[h.cell].Text)
+		v, u, ok := amountOf(&h.v.Cells[h.cell])
 		if !ok {
 			continue
 		}
@@ -686,8 +682,8 @@ func (q *question) top(hits []hit) ([]hit, bool) {
 	return out, len(out) > 0
 }
 
-func amountOf(s string) (float64, string, bool) {
-	for _, f := range text.Quantities(s) {
+func amountOf(c *Cell) (float64, string, bool) {
+	for _, f := range c.seen.figures {
 		return f.Amount()
 	}
 	return 0, "", false

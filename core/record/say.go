@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"jolvex/core/doc"
-	"jolvex/core/text"
 )
 
 // Sentence is one sentence of a reply, with the record and the cells that it tells.
@@ -51,17 +50,11 @@ func (a Answer) Say() []Sentence {
 // named reports whether a record's own name tells what it is about: a day of the week, a ticket or a range does not.
 func (r *Record) named() bool {
 	for _, c := range r.Cells {
-		if c.Key && (len(between(c.Text, 7, func(w string) int { return dayWords[w] })) > 0 || bounded(c.Text)) {
+		if c.Key && (len(between(c.Text, 7, func(w string) int { return dayWords[w] })) > 0 || c.seen.bounded) {
 			return false
 		}
 	}
 	return true
-}
-
-// bounded reports whether a label is a range of figures.
-func bounded(s string) bool {
-	_, ok := text.BoundsIn(s)
-	return ok
 }
 
 // name is what a record is called, with what it stands under where that tells it apart.
