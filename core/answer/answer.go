@@ -225,7 +225,7 @@ func (a *asking) retrieve(ctx context.Context, r query.Reading, probe bool) (fin
 	}
 	lib := a.library()
 	lib.Probe = probe
-	ranking, err := find.Rank(ctx, r, a.View, lib, a.Find, max(shown, keep, searched))
+	ranking, err := find.Rank(ctx, r, a.View, lib, a.Find, max(shown, keep))
 	if err != nil {
 		return ranking, nil, fmt.Errorf("rank %q: %w", r.Text(), err)
 	}

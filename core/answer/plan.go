@@ -188,7 +188,7 @@ func (a *asking) planOnce(ctx context.Context, q query.Question, s Settings, pas
 		return nil, err
 	}
 	lap("weigh")
-	done, err := one.executed(ctx, p, ranking.Ranked)
+	done, err := one.executed(ctx, p, ranking.Further)
 	if err != nil {
 		return nil, err
 	}

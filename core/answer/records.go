@@ -4,26 +4,21 @@ import (
 	"context"
 	"fmt"
 
-	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/record"
 )
-
-// searched is how many of the first chunks' documents have all of their records looked at: a question over records is asked of whole
-// tables, and of all pages of a kind, not of the chunks that were kept.
-const searched = 60
 
 // certain is the support of a reply from records that explain all of a question: words and figures are all accounted for. (Set by hand;
 // of the 42 questions of the open half over drawn tables that records answered, all replies at this support were right.)
 const certain = 0.98
 
-// records reads the records of the documents of some ranked chunks; tables and lists that the caller may not be told from are left out.
-func (a *asking) records(ctx context.Context, ranked []find.Ranked) ([]record.Record, []*index.Entry, error) {
+// records reads the records of the documents of some chunks: a question over records is asked of whole tables, and of all pages of a kind, not
+// of the chunks that were kept. Documents that are not to be quoted are left out.
+func (a *asking) records(ctx context.Context, chunks []*index.Entry) ([]record.Record, []*index.Entry, error) {
 	var all []record.Record
 	var of []*index.Entry
 	seen := map[string]bool{}
-	for _, r := range ranked[:min(len(ranked), searched)] {
-		e := r.Entry
+	for _, e := range chunks {
 		if seen[e.Version] || pointing(e.Marks, a.Answer) != "" {
 			continue
 		}
@@ -46,12 +41,12 @@ func (a *asking) records(ctx context.Context, ranked []find.Ranked) ([]record.Re
 }
 
 // executed answers a question from records, when they fit it.
-func (a *asking) executed(ctx context.Context, p *plan, ranked []find.Ranked) (bool, error) {
+func (a *asking) executed(ctx context.Context, p *plan, chunks []*index.Entry) (bool, error) {
 	t := p.Trail
 	if !a.Answer.Records {
 		return false, nil
 	}
-	all, of, err := a.records(ctx, ranked)
+	all, of, err := a.records(ctx, chunks)
 	if err != nil || len(all) == 0 {
 		return false, err
 	}

@@ -96,8 +96,9 @@ const (
 
 // Ranking is the outcome of a search.
 type Ranking struct {
-	Ranked []Ranked
-	Left   []Left
+	Ranked  []Ranked
+	Left    []Left
+	Further []*index.Entry // the first candidates, chosen or not, best first: where more is looked for than passages
 }
 
 // Model are the constants of the lexical ranking.
@@ -170,6 +171,9 @@ func Rank(ctx context.Context, r query.Reading, v *index.View, lib Library, s Se
 	}
 	order(rs)
 	out := k.choose(rs, limit)
+	for _, r := range rs[:min(len(rs), further)] {
+		out.Further = append(out.Further, r.Entry)
+	}
 	for i := range out.Ranked {
 		out.Ranked[i].Rank = i + 1
 		k.explain(&out.Ranked[i])
@@ -177,6 +181,9 @@ func Rank(ctx context.Context, r query.Reading, v *index.View, lib Library, s Se
 	out.Left = append(out.Left, k.barred(len(out.Ranked))...)
 	return out, nil
 }
+
+// further is how many of the first candidates are given besides those that were chosen.
+const further = 60
 
 // ranker is one search at work.
 type ranker struct {

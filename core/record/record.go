@@ -288,9 +288,12 @@ func Past(until string, scope []string, day string) bool {
 	return false
 }
 
+// heads is in how many of its first blocks a document says until when it holds.
+const heads = 12
+
 // Until is the last day on which what a document says holds, as it says itself; "" when it does not.
 func Until(d *doc.Document) string {
-	for i := range d.Blocks {
+	for i := range d.Blocks[:min(len(d.Blocks), heads)] {
 		b := &d.Blocks[i]
 		if b.Kind == doc.Table || b.Kind == doc.Code {
 			continue
