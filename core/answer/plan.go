@@ -132,6 +132,9 @@ func (a *asking) withBefore(ctx context.Context, q query.Question, s Settings, p
 	if p.Outcome == Answered && both.best() < p.best()+2*changed {
 		return p, nil
 	}
+	if on, err := a.speaksOf(ctx, both.Trail, p.Reading.Terms); !on || err != nil {
+		return p, err // only the question before it is answered
+	}
 	both.Question, both.Turns = q.Text, q.Turns
 	both.Reading.Context = before
 	both.Timings = append(p.Timings, both.Timings...)

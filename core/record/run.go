@@ -261,7 +261,7 @@ func (q *question) heads(x *Cell) mask {
 			out |= 1 << i
 			continue
 		}
-		if kind == text.Clock && asksOpen[t.Norm] || x.seen.no && asksOpen[t.Norm] || asksPlace[t.Norm] && has(stems, "address") {
+		if asksOpen[t.Norm] && (kind == text.Clock || x.seen.shut) || asksPlace[t.Norm] && has(stems, "address") {
 			out |= 1 << i
 			continue
 		}
@@ -350,6 +350,9 @@ func (q *question) wanted(x *Cell) bool {
 	})
 }
 
+// byName is how much it counts that a record's whole name is asked for: "ten singles" is another ticket than "single".
+const byName = 0.15
+
 // hit is one cell that may answer.
 type hit struct {
 	v       *view
@@ -376,11 +379,11 @@ func (q *question) value(vs []view) (Answer, bool) {
 				continue // what is counted is the records
 			}
 			m := about | v.heads[c] | v.vals[c]
-			if v.heads[c]&^about == 0 && !q.wanted(x) && len(q.Wants)+len(v.Cells) > 2 && !(q.yesNo && v.vals[c]&^about != 0) {
+			if v.heads[c]&^about == 0 && !q.wanted(x) && (q.yesNo || len(q.Wants)+len(v.Cells) > 2) && !(q.yesNo && v.vals[c]&^about != 0) {
 				continue // nothing says that this is the attribute
 			}
 			if got, whole := q.explained(m, 0); whole && got >= leastExplained {
-				covered := got + 0.02*v.share
+				covered := got + byName*v.share
 				if v.old {
 					covered -= 0.05
 				}
@@ -477,6 +480,17 @@ func (q *question) conditions(vs []view) map[string]mask {
 	return out
 }
 
+// ofKind are the terms that say of which kind the things are that are asked for.
+func (q *question) ofKind() mask {
+	var out mask
+	for i := range q.terms {
+		if q.terms[i].kind {
+			out |= 1 << i
+		}
+	}
+	return out
+}
+
 // list answers a question for all records that meet its conditions, or for their number.
 func (q *question) list(vs []view) (Answer, bool) {
 	type set struct {
@@ -541,7 +555,7 @@ func (q *question) list(vs []view) (Answer, bool) {
 		if whole && got >= leastExplained || !ok {
 			k.of++
 		}
-		if !ok || !limited || !whole || got < leastExplained || must[v.set]&^m != 0 {
+		if !ok || !limited || !whole || got < leastExplained || must[v.set]&^m != 0 || len(q.limits) == 0 && q.ofKind()&^m != 0 {
 			continue
 		}
 		if q.task == aValue && vals&^q.ops == 0 {
@@ -604,9 +618,8 @@ func (q *question) deciding(v *view) int {
 func (q *question) extreme(vs []view) (Answer, bool) {
 	type group struct {
 		hits     []hit
+		all      int // records of the kind, whether they meet the conditions or not
 		explains float64
-		unit     string
-		mixed    bool
 	}
 	groups, must := map[string]*group{}, q.conditions(vs)
 	var order []string
@@ -617,6 +630,13 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 		if c < 0 {
 			continue
 		}
+		id := v.set + "\x00" + v.Cells[c].Name
+		g := groups[id]
+		if g == nil {
+			g = &group{}
+			groups[id], order = g, append(order, id)
+		}
+		g.all++
 		m := v.key | v.scope | v.heads[c]
 		for k := range v.vals {
 			m |= v.vals[k]
@@ -628,12 +648,6 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 		if v.old {
 			got -= 0.05
 		}
-		id := v.set + "\x00" + v.Cells[c].Name
-		g := groups[id]
-		if g == nil {
-			g = &group{}
-			groups[id], order = g, append(order, id)
-		}
 		g.hits = append(g.hits, hit{v, c, got})
 		g.explains = max(g.explains, got)
 		best = max(best, got)
@@ -644,7 +658,7 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 			continue
 		}
 		hits := slices.DeleteFunc(g.hits, func(h hit) bool { return h.covered < g.explains-1e-9 })
-		if len(hits) < 2 && must[hits[0].v.set] == 0 {
+		if len(hits) == 0 || g.all < 2 {
 			continue // one alone is the most of nothing
 		}
 		top, ok := q.top(hits)
