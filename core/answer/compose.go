@@ -22,6 +22,7 @@ type passage struct {
 	features  Features
 	openEnded bool    // the question is
 	past      bool    // what the document says no longer holds, by what it says of itself
+	keywords  bool    // the question is a few key words
 	often     bool    // the question asks how often something is
 	headed    float64 // likeness of meaning of the question and the nearest heading
 }
@@ -66,7 +67,7 @@ type composing struct {
 	all       int     // words of a list or of steps that are told as a whole, at most
 }
 
-var usualComposing = composing{own: 0.3, counted: 0.3, headed: 0.3, under: 0.2, past: 0.15, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.8, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, idle: 0.15, all: 220}
+var usualComposing = composing{own: 0.3, counted: 0.3, headed: 0.3, under: 0.2, past: 0.15, figure: 0.15, opening: 0.3, openFrom: 0.3, fade: 0.6, fragment: 0.25, row: 0.3, fits: 0.5, sharpness: 12, sure: 0.5, longer: 1.5, dear: 0.0005, idle: 0.15, all: 220}
 
 // form is what a reply is to look like.
 type form int
@@ -275,7 +276,7 @@ func chances(ps []*passage, w composing) {
 		for i := range p.units {
 			u := &p.units[i]
 			u.chance = 0
-			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond && (u.row == nil || u.coverage >= w.fits) {
+			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond && (u.row == nil || u.coverage >= w.fits && p.features.Names == 0) {
 				seen[at] = true
 				u.chance = math.Exp(w.sharpness * (u.score - top))
 				sum += u.chance

@@ -61,9 +61,10 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 			extra[t.Stem] = true
 		}
 	}
+	keywords := len(text.Words(r.Alone)) <= mostKeywords && !strings.HasSuffix(r.Wordings[0].Text, "?")
 	open, often := openEnded.MatchString(r.Alone), asksOften.MatchString(r.Alone)
 	for _, p := range ps {
-		p.openEnded, p.often = open, often
+		p.openEnded, p.often, p.keywords = open, often, keywords
 		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
 		}
@@ -114,7 +115,9 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 			}
 		}
 	}
-	f.Told, f.Names, f.Lacks = focus(p, terms, cache)
+	if f.Told, f.Names, f.Lacks = focus(p, terms, cache); p.keywords {
+		f.Lacks = 0 // of two key words, one is often said by others
+	}
 	if p.often {
 		f.Figure = -1
 		for i := range p.units {
@@ -133,6 +136,9 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	f.Heading = headingMatch(terms, p.rank.Entry.Path)
 	return f
 }
+
+// mostKeywords is how many words a question may have that names what is looked for and asks nothing.
+const mostKeywords = 3
 
 // How often something is, as it is asked for and as it is told. (Common practice, no published source.)
 var (

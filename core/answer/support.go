@@ -2,6 +2,7 @@ package answer
 
 import (
 	"math"
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -113,20 +114,28 @@ func headingMatch(terms []asked, path []string) float64 {
 // the weights of names, of what is lacking and of figures were set by hand on debian-faq and the open half of developers-reference: see
 // docs/decisions/0003-support.md.
 type calibration struct {
-	bias, soft, exact, cosine, near, unit, figure, heading, margin, names, lacks, missing, strange float64
+	bias, soft, exact, cosine, near, unit, figure, without, heading, margin, names, lacks, missing, strange float64
 }
 
 var (
-	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, heading: 0.2, names: -4, missing: -1.5, strange: -0.8}
-	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
+	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, without: 0.4, heading: 0.2, names: -4, missing: -1.5, strange: -0.8}
+	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, without: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
 )
 
 // lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.
 const lacksFrom = 0.35
 
 func (c calibration) support(f Features) float64 {
-	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figure*f.Figure + c.heading*f.Heading + c.margin*f.Margin + c.names*f.Names + c.lacks*max(0, f.Lacks-lacksFrom) + c.strange*f.Strange
+	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figured(f.Figure) + c.heading*f.Heading + c.margin*f.Margin + c.names*f.Names + c.lacks*max(0, f.Lacks-lacksFrom) + c.strange*f.Strange
 	return 1 / (1 + math.Exp(-z))
+}
+
+// figured is what the kind of figure that is asked for is worth: that it stands there says little, that it does not says more.
+func (c calibration) figured(figure float64) float64 {
+	if figure < 0 {
+		return c.without * figure
+	}
+	return c.figure * figure
 }
 
 // Chunks that are merely about: those after the first few by likeness of meaning. A small corpus has few of them, so that
@@ -171,7 +180,11 @@ var ordinal = en.Pattern("counting-number")
 // the first, and words of two digits or more. Short words all in capitals are mostly abbreviations, which the material may spell out.
 func namesIn(question string) map[string]bool {
 	out := map[string]bool{}
+	figures := text.Quantities(question)
 	for i, w := range text.Words(question) {
+		if slices.ContainsFunc(figures, func(f text.Quantity) bool { return f.Kind != text.Number && f.Start <= w.Start && w.End <= f.End }) {
+			continue // an amount is told by a range, or denied
+		}
 		word := question[w.Start:w.End]
 		r, n := utf8.DecodeRuneInString(word)
 		next, _ := utf8.DecodeRuneInString(word[n:])

@@ -604,7 +604,7 @@ func (q *question) deciding(v *view) int {
 		}
 		if n := slices.Index(q.kinds, kind); n >= 0 {
 			named += 0.9 - 0.1*float64(n)
-		} else if len(q.kinds) > 0 && named == 0 || len(q.kinds) == 0 && named == 0 {
+		} else if named == 0 || len(q.kinds) > 0 && q.kinds[0] != text.Number {
 			continue
 		}
 		if named > most {
