@@ -99,8 +99,8 @@ func ask(t *testing.T, b Bench, q string, turns ...string) *Trail {
 func TestReplies(t *testing.T) {
 	b := bench(t, index.Public, pages)
 	cases := []struct{ q, says, not string }{
-		{"How much is an adult return to Little Hobb?", "return £20.30", "£14.60"},
-		{"child single to Sandrel", "single £4.10", "£5.70"},
+		{"How much is an adult return to Little Hobb?", "Return: £20.30", "£14.60"},
+		{"child single to Sandrel", "Single: £4.10", "£5.70"},
 		{"What refund do I get if I cancel three days before departure?", "75 %", "100 %"},
 		{"What refund do I get if I cancel 10 days before departure?", "100 %", "75 %"},
 		{"Must dogs be on a lead?", "must be on a lead", ""},
@@ -246,10 +246,10 @@ func TestTheMostAndTheLeastOfATable(t *testing.T) {
 		"dogs":    pages["dogs"],
 	})
 	for q, want := range map[string]string{
-		"What is the cheapest parking?":                      "One hour: car £1.50.",
-		"What is the most expensive parking for a car?":      "One week: car £32.00.",
-		"Which boat takes most cars?":                        "Pellworth: cars 38.",
-		"Which of your boats is the largest, by passengers?": "Pellworth: passengers 280.",
+		"What is the cheapest parking?":                      "One hour – Car: £1.50.",
+		"What is the most expensive parking for a car?":      "One week – Car: £32.00.",
+		"Which boat takes most cars?":                        "Pellworth – Cars: 38.",
+		"Which of your boats is the largest, by passengers?": "Pellworth – Passengers: 280.",
 	} {
 		r := ask(t, b, q)
 		assert.Equal(t, want, r.Text(), q)
@@ -289,7 +289,7 @@ func TestWhereTheEvidenceParts(t *testing.T) {
 	assert.Equal(t, AskedBack, r.Outcome)
 	assert.Equal(t, "That depends: Bicycle, Tandem, Moped, Motorcycle, Car, Van, Minibus, Lorry or Tractor. Which do you mean?", r.Text())
 	r = ask(t, b, "a moped", "How much are the fares?", r.Text())
-	assert.Equal(t, "Moped: fare £10.00.", r.Text(), "the narrowed question is answered")
+	assert.Equal(t, "Moped – Fare: £10.00.", r.Text(), "the narrowed question is answered")
 }
 
 func TestARefusalNamesWhatIsNearBy(t *testing.T) {

@@ -116,7 +116,7 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 		}
 	}
 	if f.Told, f.Names, f.Lacks = focus(p, terms, cache); p.keywords {
-		f.Lacks = 0 // of two key words, one is often said by others
+		f.Lacks, f.Figure = 0, max(0, f.Figure) // of two key words, one is often said by others, and none asks for a figure
 	}
 	if p.often {
 		f.Figure = -1

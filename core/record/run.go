@@ -129,9 +129,24 @@ func (q *question) views(records []Record) []view {
 		if all > 0 {
 			v.share = float64(named) / float64(all)
 		}
+		if q.otherNumber(r) {
+			v.share /= 2
+		}
 		out[i] = v
 	}
 	return out
+}
+
+// otherNumber reports whether a record's name holds a number in words that the question does not: "ten singles" are another ticket.
+func (q *question) otherNumber(r *Record) bool {
+	for i := range r.Cells {
+		for _, f := range r.Cells[i].seen.figures {
+			if r.Cells[i].Key && f.Kind == text.Number && !strings.ContainsAny(r.Cells[i].Text[f.Start:f.End], "0123456789") && !slices.ContainsFunc(q.figures, func(m text.Quantity) bool { return m.Value == f.Value }) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (q *question) hasStem(s string) bool {

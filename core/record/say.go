@@ -26,15 +26,15 @@ func (a Answer) Say() []Sentence {
 		for _, c := range s.Cells {
 			x := &s.Record.Cells[c]
 			spans = append(spans, x.Span)
-			told = append(told, x.say(a.YesNo != 0))
+			told = append(told, x.say())
 		}
 		said := name
 		if len(told) > 0 {
-			said += ": " + strings.Join(told, "; ")
+			said += " – " + strings.Join(told, "; ")
 		}
 		switch {
 		case a.Verdict != "" && i == 0:
-			said = name + " (" + a.Verdict + "): " + strings.Join(told, "; ")
+			said = name + " (" + a.Verdict + ") – " + strings.Join(told, "; ")
 		case a.Count && i == 0:
 			said = strconv.Itoa(len(a.Said)) + ": " + said
 		case a.YesNo > 0:
@@ -93,14 +93,14 @@ func (a Answer) sharedScope() map[string]bool {
 	return out
 }
 
-// say tells a value with the name of its attribute: "£32 per day", "weight 18 kg".
-func (c *Cell) say(bare bool) string {
-	name := strings.ToLower(strings.TrimRight(c.Name, ": "))
+// say tells a value with the name of its attribute: "£32 per day", "Weight: 18 kg".
+func (c *Cell) say() string {
+	name := strings.TrimRight(c.Name, ": ")
 	switch {
 	case name == "" || strings.EqualFold(name, c.Text):
 		return c.Text
-	case strings.HasPrefix(name, "per "):
-		return c.Text + " " + name
+	case strings.HasPrefix(strings.ToLower(name), "per "):
+		return c.Text + " " + strings.ToLower(name)
 	}
-	return name + " " + c.Text
+	return name + ": " + c.Text
 }
