@@ -74,7 +74,9 @@ browser-test: build
 bench: web/dist/index.html
 	$(GO) test -run '^$$' -bench . -benchtime 1x -timeout 30m ./core/... ./tests ./internal/...
 
+# Beside what the tests need: the manuals that numbers are fitted on, and one that they are not.
 evaluate: packages web/dist/index.html
+	@sh tools/packages.sh debian-reference-en maint-guide perl-doc developers-reference
 	$(GO) run ./tools/evaluate
 
 # What is made to exhaust the program, all of it; make test reads a choice.

@@ -23,6 +23,7 @@ type passage struct {
 	openEnded bool    // the question is
 	past      bool    // what the document says no longer holds, by what it says of itself
 	keywords  bool    // the question is a few key words
+	year      bool    // the question asks for a year
 	often     bool    // the question asks how often something is
 	headed    float64 // likeness of meaning of the question and the nearest heading
 }

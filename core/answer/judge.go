@@ -3,6 +3,7 @@ package answer
 import (
 	"context"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -30,7 +31,11 @@ func weigh(r query.Reading, b Bench) []asked {
 		case t.Pass == query.PassAsked && df == 0 && glossed:
 			continue // the glossary says it in the corpus's words
 		}
-		out = append(out, asked{t, names[t.Stem] && float64(df) < general*float64(b.View.Chunks()), t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+		name := names[t.Stem]
+		if float64(df) >= general*float64(b.View.Chunks()) {
+			name = 0
+		}
+		out = append(out, asked{t, name, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
 	}
 	return out
 }
@@ -62,9 +67,10 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 		}
 	}
 	keywords := len(text.Words(r.Alone)) <= mostKeywords && !strings.HasSuffix(r.Wordings[0].Text, "?")
+	year := asksYear.MatchString(r.Alone)
 	open, often := openEnded.MatchString(r.Alone), asksOften.MatchString(r.Alone)
 	for _, p := range ps {
-		p.openEnded, p.often, p.keywords = open, often, keywords
+		p.openEnded, p.often, p.keywords, p.year = open, often, keywords, year
 		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
 		}
@@ -118,6 +124,9 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	if f.Told, f.Names, f.Lacks = focus(p, terms, cache); p.keywords {
 		f.Lacks, f.Figure = 0, max(0, f.Figure) // of two key words, one is often said by others, and none asks for a figure
 	}
+	if p.year && !slices.ContainsFunc(p.units, func(u unit) bool { return !u.beyond && aYear.MatchString(u.text) }) {
+		f.Names++ // nothing stands in for a year
+	}
 	if p.often {
 		f.Figure = -1
 		for i := range p.units {
@@ -136,6 +145,12 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 	f.Heading = headingMatch(terms, p.rank.Entry.Path)
 	return f
 }
+
+// asksYear finds questions for a year, and aYear a year. (Common practice, no published source.)
+var (
+	asksYear = en.Pattern("asks-year")
+	aYear    = regexp.MustCompile(`\b(?:1[5-9]|20)\d\d\b`)
+)
 
 // mostKeywords is how many words a question may have that names what is looked for and asks nothing.
 const mostKeywords = 3
@@ -275,9 +290,7 @@ func focus(p *passage, terms []asked, cache *wordCache) (told, names, lacks floa
 		if has[t.Stem] {
 			continue
 		}
-		if t.name {
-			names++
-		}
+		names += t.name
 		like := 0.0
 		for _, w := range words {
 			like = max(like, embed.Cosine(t.vector, cache.get(w)))

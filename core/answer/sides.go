@@ -9,9 +9,6 @@ import (
 	"jolvex/core/text"
 )
 
-// compared is said where a table was compared as a whole.
-const compared = "its table is compared"
-
 // planSides plans the reply to a question that compares two things: each is answered for itself, under its name, and where one
 // figure of each decides, the one that has it comes first. The plan for the whole question is picked when one table holds both, or
 // when a side has no answer of its own.

@@ -34,7 +34,7 @@ func (c *wordCache) get(w string) embed.Vector {
 // asked is one term of the question with its weight: how rare it is times how much it counts in the question.
 type asked struct {
 	query.Term
-	name   bool // a name, a code or a figure: nothing stands in for it
+	name   float64 // how much it is a name, a code or a figure, 0 to 1: nothing stands in for one
 	weight float64
 	vector embed.Vector
 }
@@ -119,7 +119,7 @@ type calibration struct {
 
 var (
 	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, without: 0.4, heading: 0.2, names: -4, missing: -1.5, strange: -0.8}
-	byEncoder = calibration{bias: -3.1, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, without: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
+	byEncoder = calibration{bias: -2.9, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, without: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
 )
 
 // lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.
@@ -176,10 +176,13 @@ func strangers(question string, v interface{ Frequency(stem string) int }) float
 // ordinal finds numbers that count in a row: "12th".
 var ordinal = en.Pattern("counting-number")
 
-// namesIn are the stems of the names and numbers in a question: words that begin with a capital and go on in small letters, other than
-// the first, and words of two digits or more. Short words all in capitals are mostly abbreviations, which the material may spell out.
-func namesIn(question string) map[string]bool {
-	out := map[string]bool{}
+// abbreviation is how much a word all in capitals counts beside a name: the material may spell it out.
+const abbreviation = 0.5
+
+// namesIn are the stems of the names and numbers in a question, with how much each counts: words that begin with a capital and go on in
+// small letters, other than the first, words of two digits or more, and words of three letters or more that are all capitals.
+func namesIn(question string) map[string]float64 {
+	out := map[string]float64{}
 	figures := text.Quantities(question)
 	for i, w := range text.Words(question) {
 		if slices.ContainsFunc(figures, func(f text.Quantity) bool { return f.Kind != text.Number && f.Start <= w.Start && w.End <= f.End }) {
@@ -197,8 +200,11 @@ func namesIn(question string) map[string]bool {
 		if ordinal.MatchString(w.Norm) {
 			digits = 0
 		}
-		if digits >= 2 || i > 0 && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm) {
-			out[w.Stem] = true
+		switch {
+		case digits >= 2, i > 0 && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm):
+			out[w.Stem] = 1
+		case len(word) >= 3 && word == strings.ToUpper(word) && question != strings.ToUpper(question):
+			out[w.Stem] = abbreviation
 		}
 	}
 	return out

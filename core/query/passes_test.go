@@ -75,6 +75,8 @@ func TestSeveralQuestionsArePartedAndOneIsNot(t *testing.T) {
 		_, got := Split(in)
 		assert.Equal(t, want, got, in)
 	}
+	_, dotted := Split("Where do I edit sources.list? What is said in NEWS.Debian?")
+	assert.Equal(t, []string{"Where do I edit sources.list?", "What is said in NEWS.Debian?"}, dotted, "a dot within a word ends no sentence")
 	said, parts := Split("We are two adults with a dog. How much is it? Where do we sit?")
 	assert.Equal(t, "We are two adults with a dog.", said)
 	assert.Equal(t, []string{"How much is it?", "Where do we sit?"}, parts)

@@ -222,18 +222,14 @@ func limitsIn(s string) []limit {
 	var out []limit
 	for _, f := range limitForms {
 		for _, m := range f.re.FindAllStringIndex(s, -1) {
-			for _, q := range text.Quantities(s[m[1]:]) {
-				if strings.TrimSpace(s[m[1]:m[1]+q.Start]) != "" {
-					break
-				}
-				v, unit, ok := q.Amount()
-				if !ok {
-					break
-				}
+			figures := text.Quantities(s[m[1]:])
+			if len(figures) == 0 || strings.TrimSpace(s[m[1]:m[1]+figures[0].Start]) != "" {
+				continue
+			}
+			if v, unit, ok := figures[0].Amount(); ok {
 				b := f.make(v)
-				b.Unit = string(q.Dimension()) + " " + unit
-				out = append(out, limit{b, m[0], m[1] + q.End})
-				break
+				b.Unit = string(figures[0].Dimension()) + " " + unit
+				out = append(out, limit{b, m[0], m[1] + figures[0].End})
 			}
 		}
 	}

@@ -109,8 +109,8 @@ onUnmounted(() => stop?.())
       A run of something that was tried and not applied: {{ report.run.note }}.
     </p>
     <p v-if="report.run.unread > 0" class="notice caution">
-      When this run began, the encoder had not read {{ count(report.run.unread) }} of the chunks. The next run may differ
-      for that alone.
+      When this run began, the encoder had not read {{ count(report.run.unread) }} of the chunks. The next run may
+      differ for that alone.
     </p>
     <dl class="figures figure">
       <div>
