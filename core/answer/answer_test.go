@@ -133,9 +133,9 @@ func TestEverySentenceIsGrounded(t *testing.T) {
 			d, err := b.Texts.Version(t.Context(), s.Version)
 			require.NoError(t, err)
 			source := text.Stems(d.Of(s.Span))
-			for _, bl := range d.Blocks {
-				if bl.Grid != nil && bl.Span.Contains(s.Span) {
-					for w := range text.Stems(bl.Grid.Header...) {
+			for i, bl := range d.Blocks {
+				if bl.Grid != nil && bl.Span.Contains(s.Span) { // a row is told with its headers and with what it stands under
+					for w := range text.Stems(append(append(d.Path(i), d.Title), bl.Grid.Header...)...) {
 						source[w] = true
 					}
 				}

@@ -14,6 +14,7 @@ import (
 type Said struct {
 	Record *Record
 	Cells  []int
+	Under  bool // what it stands under was asked for, and is told
 }
 
 // Answer is what records say to a question.
@@ -415,7 +416,7 @@ func (q *question) value(vs []view) (Answer, bool) {
 	for _, h := range hits {
 		k := slices.IndexFunc(out.Said, func(s Said) bool { return s.Record == h.v.Record })
 		if k < 0 {
-			out.Said, k = append(out.Said, Said{Record: h.v.Record}), len(out.Said)
+			out.Said, k = append(out.Said, Said{Record: h.v.Record, Under: h.v.scope&^(h.v.key|h.v.heads[h.cell]|h.v.vals[h.cell]) != 0}), len(out.Said)
 		}
 		out.Said[k].Cells = append(out.Said[k].Cells, h.cell)
 	}
@@ -576,7 +577,7 @@ func (q *question) list(vs []view) (Answer, bool) {
 		if q.task == aValue && vals&^q.ops == 0 {
 			continue // nothing but what all of them stand under
 		}
-		k.said = append(k.said, Said{v.Record, cells})
+		k.said = append(k.said, Said{Record: v.Record, Cells: cells})
 		k.explains = max(k.explains, got)
 	}
 	var best *set
@@ -682,7 +683,7 @@ func (q *question) extreme(vs []view) (Answer, bool) {
 		}
 		out := Answer{Of: len(hits), Explains: min(1, g.explains)}
 		for _, h := range top {
-			out.Said = append(out.Said, Said{h.v.Record, []int{h.cell}})
+			out.Said = append(out.Said, Said{Record: h.v.Record, Cells: []int{h.cell}})
 		}
 		return out, len(out.Said) <= mostOpen
 	}
@@ -758,7 +759,7 @@ func (q *question) compare(vs []view) (Answer, bool) {
 		}
 		sort.SliceStable(hits, func(i, j int) bool { return slices.Contains(top, hits[i]) && !slices.Contains(top, hits[j]) })
 		for _, h := range hits {
-			out.Said = append(out.Said, Said{h.v.Record, []int{h.cell}})
+			out.Said = append(out.Said, Said{Record: h.v.Record, Cells: []int{h.cell}})
 		}
 		return out, true
 	}

@@ -20,7 +20,7 @@ func (a Answer) Say() []Sentence {
 	var out []Sentence
 	shared := a.sharedScope()
 	for i, s := range a.Said {
-		name := s.Record.name(a.Scoped || !s.Record.named(), shared)
+		name := s.Record.name(a.Scoped || s.Under || !s.Record.named(), shared)
 		var told []string
 		var spans []doc.Span
 		for _, c := range s.Cells {
