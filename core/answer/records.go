@@ -66,16 +66,20 @@ func (a *asking) executed(ctx context.Context, p *plan, chunks []*index.Entry) (
 		t.Reply = append(t.Reply, Sentence{Text: s.Text, Candidate: at, Version: e.Version, Span: s.Span, Cells: s.Cells, Support: support})
 	}
 	t.Outcome = Answered
-	t.Why = fmt.Sprintf("%s of %d that were compared; they explain %.0f %% of what was asked", told(len(got.Said)), max(got.Of, len(got.Said)), 100*got.Explains)
+	t.Why = fmt.Sprintf("answered from %s; %.0f %% of the question is accounted for", told(len(got.Said), got.Of), 100*got.Explains)
 	p.compared = true
 	return true, nil
 }
 
-func told(n int) string {
-	if n == 1 {
-		return "1 record is told"
+// told says from how many records a reply is told, of how many that were compared.
+func told(n, of int) string {
+	switch {
+	case of > n:
+		return fmt.Sprintf("%d of %d records", n, of)
+	case n == 1:
+		return "one record"
 	}
-	return fmt.Sprintf("%d records are told", n)
+	return fmt.Sprintf("%d records", n)
 }
 
 // candidateAt is the candidate whose chunk holds a place of a document, else any of that document, else a new one.

@@ -14,7 +14,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-11"
+const Version = "answer-12"
 
 // Format numbers the form in which trails are stored.
 //
@@ -45,7 +45,7 @@ type Settings struct {
 	Tone        string  `json:"tone" initial:"" label:"Manner" help:"How a model is to word replies: warm or plain, to whom, in which English."`
 	Always      string  `json:"always" initial:"" label:"Always" help:"What a model is always to do, one thing a line."`
 	Never       string  `json:"never" initial:"" label:"Never" help:"What a model is never to do, one thing a line. A sentence that holds a phrase in quotation marks is never said, by whomever it is worded."`
-	Words       int     `json:"words" initial:"60" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have."`
+	Words       int     `json:"words" initial:"60" min:"20" max:"400" unit:"words" label:"Length" help:"About how many words a reply may have. A list or steps that are asked for are told whole."`
 	Sources     int     `json:"sources" initial:"2" min:"1" max:"6" unit:"chunks" label:"Sources" help:"From how many chunks one reply may be put together when the evidence is spread."`
 	Records     bool    `json:"records" initial:"true" label:"Records" help:"Tables, lists of labels and values and labelled sections are read as records, and a question over them is worked out over all rows."`
 	Lists       bool    `json:"lists" initial:"true" label:"Lists and comparisons" help:"A question for all things of a kind is answered by all that the sources name; one that compares two things tells both, under their names."`
