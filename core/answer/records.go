@@ -12,6 +12,9 @@ import (
 // of the 42 questions of the open half over drawn tables that records answered, all replies at this support were right.)
 const certain = 0.98
 
+// mostCompared is how many records one question is asked of.
+const mostCompared = 20000
+
 // records reads the records of the documents of some chunks: a question over records is asked of whole tables, and of all pages of a kind, not
 // of the chunks that were kept. Documents that are not to be quoted are left out.
 func (a *asking) records(ctx context.Context, chunks []*index.Entry) ([]record.Record, []*index.Entry, error) {
@@ -28,6 +31,9 @@ func (a *asking) records(ctx context.Context, chunks []*index.Entry) ([]record.R
 			return nil, nil, fmt.Errorf("open the records of %s: %w", e.Address, err)
 		}
 		rs := a.Opened.whole(e.Version, d).records
+		if len(all)+len(rs) > mostCompared {
+			continue
+		}
 		for i := range rs {
 			one := rs[i]
 			one.Source = len(of)
@@ -60,10 +66,16 @@ func (a *asking) executed(ctx context.Context, p *plan, chunks []*index.Entry) (
 		return false, nil
 	}
 	for _, s := range got.Say() {
+		if a.Answer.forbids(s.Text) {
+			continue
+		}
 		e := of[s.Source]
 		at := t.candidateAt(e, s.Span.Start)
 		t.Candidates[at].Support = max(t.Candidates[at].Support, support)
 		t.Reply = append(t.Reply, Sentence{Text: s.Text, Candidate: at, Version: e.Version, Span: s.Span, Cells: s.Cells, Support: support})
+	}
+	if len(t.Reply) == 0 {
+		return false, nil // the manner forbids all of it
 	}
 	t.Outcome = Answered
 	t.Why = fmt.Sprintf("answered from %s; %.0f %% of the question is accounted for", told(len(got.Said), got.Of), 100*got.Explains)

@@ -41,8 +41,9 @@ type unit struct {
 // Opened keeps the units of chunks that were opened lately: reading their words and figures anew for every question is most
 // of the work of a reply. It is safe for use by several at once.
 type Opened struct {
-	kept *lru.Cache[openedKey, []unit]
-	rows *lru.Cache[string, wholeDocument] // of documents, by version
+	kept  *lru.Cache[openedKey, []unit]
+	rows  *lru.Cache[string, wholeDocument] // of documents, by version
+	large *lru.Cache[string, wholeDocument] // of those with many records
 }
 
 type openedKey struct {
@@ -56,12 +57,23 @@ func NewOpened(chunks int) (*Opened, error) {
 	if err != nil {
 		return nil, fmt.Errorf("make room for %d opened chunks: %w", chunks, err)
 	}
-	r, err := lru.New[string, wholeDocument](chunks)
+	r, err := lru.New[string, wholeDocument](max(1, min(chunks, mostWhole)))
 	if err != nil {
-		return nil, fmt.Errorf("make room for the records of %d documents: %w", chunks, err)
+		return nil, fmt.Errorf("make room for the records of documents: %w", err)
 	}
-	return &Opened{c, r}, nil
+	l, err := lru.New[string, wholeDocument](mostLarge)
+	if err != nil {
+		return nil, fmt.Errorf("make room for the records of large documents: %w", err)
+	}
+	return &Opened{c, r, l}, nil
 }
+
+// How many documents are kept with their records, how many of those with many, and how many are many: a record is about a kilobyte a cell.
+const (
+	mostWhole   = 512
+	mostLarge   = 8
+	manyRecords = 64
+)
 
 // wholeDocument is what a document holds as a whole: its records, and the last day on which it is in force, "" when it tells none.
 type wholeDocument struct {
@@ -73,9 +85,16 @@ type wholeDocument struct {
 func (o *Opened) whole(version string, d *doc.Document) wholeDocument {
 	h, ok := o.rows.Get(version)
 	if !ok {
+		h, ok = o.large.Get(version)
+	}
+	if !ok {
 		h.records = slices.DeleteFunc(record.Of(d), func(r record.Record) bool { return check.Instructs(d.Of(r.Span)) })
 		h.until = record.Until(d)
-		o.rows.Add(version, h)
+		if len(h.records) > manyRecords {
+			o.large.Add(version, h)
+		} else {
+			o.rows.Add(version, h)
+		}
 	}
 	return h
 }

@@ -62,9 +62,12 @@ type Record struct {
 
 // Limits of what is taken for a record rather than for running text.
 const (
-	mostValue   = 25 // words of a value beside its label
-	mostLabel   = 6  // words of a label
-	mostSection = 12 // words of a section that is a value
+	mostRows    = 2000 // of one table: what is larger is a register to be searched, and part of it would give wrong answers
+	mostRecords = 4000 // of one document
+	mostValue   = 25   // words of a value beside its label
+	mostLabel   = 6    // words of a label
+	mostLine    = 500  // bytes of both
+	mostSection = 12   // words of a section that is a value
 )
 
 var labelled = regexp.MustCompile(`^([\p{L}\d][^:.?!]{1,60}): (\S.*)$`)
@@ -120,6 +123,9 @@ var yearIn = regexp.MustCompile(`\b(?:19|20)\d\d\b`)
 
 // table makes a record of each row.
 func (r *reader) table(block int, g *doc.Grid) {
+	if len(g.Rows) > mostRows || len(r.out)+len(g.Rows) > mostRecords {
+		return
+	}
 	keys := keysOf(g)
 	scope := r.scope(block)
 	if g.Caption != "" {
@@ -154,6 +160,9 @@ func (r *reader) table(block int, g *doc.Grid) {
 // item makes a record of an item or paragraph "label: value".
 func (r *reader) item(block int, b *doc.Block) {
 	s := r.doc.Of(b.Span)
+	if len(s) > mostLine || len(r.out) >= mostRecords {
+		return
+	}
 	m := labelled.FindStringSubmatchIndex(s)
 	if m == nil || strings.ContainsRune(s, '\n') {
 		return
