@@ -248,15 +248,16 @@ func filled(qs []quote) []quote {
 	}
 	out := qs
 	for _, q := range qs {
-		for n := 1; n <= gap; n++ {
-			end := q.u + n + 1
-			if said[q.p][q.u+1] || !said[q.p][end] || q.p.units[end].section != q.p.units[q.u].section {
-				continue
-			}
-			for i := q.u + 1; i < end; i++ {
-				if u := &q.p.units[i]; u.row == nil && !strings.HasSuffix(u.text, "?") && !yesOrNo(u.text) {
-					out = append(out, quote{q.p, i})
-				}
+		end := q.u + 2
+		for end < q.u+gap+1 && !said[q.p][end] {
+			end++
+		}
+		if said[q.p][q.u+1] || !said[q.p][end] || q.p.units[end].section != q.p.units[q.u].section {
+			continue
+		}
+		for i := q.u + 1; i < end; i++ {
+			if u := &q.p.units[i]; u.row == nil && !strings.HasSuffix(u.text, "?") && !yesOrNo(u.text) && !u.saidBy(out) {
+				out = append(out, quote{q.p, i})
 			}
 		}
 	}

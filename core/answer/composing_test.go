@@ -1,11 +1,14 @@
 package answer
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
+	"jolvex/core/doc"
 	"jolvex/core/index"
 )
 
@@ -33,6 +36,11 @@ func TestAReplyHasItsForm(t *testing.T) {
 	} {
 		r := ask(t, b, c.question)
 		assert.Equal(t, Answered, r.Outcome, c.question)
+		once := map[string]bool{}
+		for _, s := range r.Reply {
+			assert.False(t, once[s.Text], "%s: %q is said twice", c.question, s.Text)
+			once[s.Text] = true
+		}
 		at := 0
 		for _, h := range c.holds {
 			i := strings.Index(r.Text()[at:], h)
@@ -81,4 +89,23 @@ func TestAShortQuestionIsTriedWithTheOneBefore(t *testing.T) {
 	assert.Contains(t, r.Text(), "left side")
 	r = ask(t, b, "Who won the world cup?", "How do I change the blade of the mower?", "Wear gloves.")
 	assert.Equal(t, Refused, r.Outcome, "what was asked before is not answered once more")
+}
+
+func TestWhatLiesBetweenIsSaidOnce(t *testing.T) {
+	b := bench(t, index.Public, map[string]string{"p": "# Parcels\n\nOne goes. Two stay. Three wait. Four come. Five are kept until Friday of next week.\n"})
+	d, err := b.Texts.Version(t.Context(), "p")
+	require.NoError(t, err)
+	p := &passage{doc: d, units: unitsOf(d, doc.Span{End: len(d.Text)})}
+	for _, c := range []struct{ said, all []int }{{[]int{0, 2, 3}, []int{0, 1, 2, 3}}, {[]int{0, 3}, []int{0, 1, 2, 3}}, {[]int{0, 2, 4}, []int{0, 1, 2, 3, 4}}, {[]int{0, 4}, []int{0, 4}}} {
+		var qs []quote
+		for _, u := range c.said {
+			qs = append(qs, quote{p, u})
+		}
+		var got []int
+		for _, q := range filled(qs) {
+			got = append(got, q.u)
+		}
+		slices.Sort(got)
+		assert.Equal(t, c.all, got, "%v", c.said)
+	}
 }

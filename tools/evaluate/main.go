@@ -30,12 +30,13 @@ func main() {
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	half := flag.String("half", "open", "with -only material: open, held (for closing figures alone) or all")
 	keep := flag.String("keep", "", "with -only material: a folder in which indexes are kept between calls")
+	quote := flag.Int("quote", 0, "with -only material: print so many replies, drawn by lot, in place of the figures")
 	over := flag.String("over", "", "with -only material: the one collection to ask, by the beginning of its name")
 	var set list
 	flag.Var(&set, "set", "a setting to try, as find.dense=0.5; may be given several times")
 	flag.Parse()
 	if *only == "material" {
-		if err := onMaterial(context.Background(), *half, *keep, *over, set, *verbose); err != nil {
+		if err := onMaterial(context.Background(), *half, *keep, *over, set, *verbose, *quote); err != nil {
 			fmt.Fprintln(os.Stderr, "evaluate:", err)
 			os.Exit(1)
 		}
@@ -100,7 +101,7 @@ func run(ctx context.Context, all, verbose bool, only, sampled string, set list)
 	if err := replies(set.change, verbose); err != nil {
 		return err
 	}
-	if err := onMaterial(ctx, "open", "", "", set, verbose); err != nil {
+	if err := onMaterial(ctx, "open", "", "", set, verbose, 0); err != nil {
 		return err
 	}
 	return errors.Join(passes(ctx), grounding(ctx), inventing())

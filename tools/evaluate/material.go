@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -107,7 +108,7 @@ func tagged(qs []questions.Question, half string) []questions.Question {
 
 // onMaterial asks the questions of every collection and sums up the replies by kind. keep is a folder in which indexes are kept between
 // calls, "" for none; only is the collection to ask, "" for all.
-func onMaterial(ctx context.Context, half, keep, only string, set list, verbose bool) error {
+func onMaterial(ctx context.Context, half, keep, only string, set list, verbose bool, quote int) error {
 	if keep == "" {
 		dir, err := os.MkdirTemp("", "jolvex-evaluate-")
 		if err != nil {
@@ -123,6 +124,7 @@ func onMaterial(ctx context.Context, half, keep, only string, set list, verbose 
 	defer a.Close()
 	s := &session{ctx, a, set.change, verbose}
 	var all tally
+	var said []asked
 	for _, m := range materials(half) {
 		if !strings.HasPrefix(m.name, only) {
 			continue
@@ -131,8 +133,15 @@ func onMaterial(ctx context.Context, half, keep, only string, set list, verbose 
 		if err != nil {
 			return fmt.Errorf("%s: %w", m.name, err)
 		}
-		t.print(m.name)
+		said = append(said, t.all...)
+		if quote == 0 {
+			t.print(m.name)
+		}
 		all.add(t)
+	}
+	if quote > 0 {
+		verbatim(said, quote)
+		return nil
 	}
 	all.print("all together")
 	return nil
@@ -227,6 +236,30 @@ func (x *asked) print() {
 	}
 }
 
+// verbatim prints some replies drawn by lot, good and bad, as Markdown.
+func verbatim(all []asked, n int) {
+	lot := rand.New(rand.NewPCG(20261129, 30))
+	for _, i := range lot.Perm(len(all))[:min(n, len(all))] {
+		x := &all[i]
+		verdict := "holds what was expected"
+		switch {
+		case x.verdict.Passed && x.Refusal():
+			verdict = "rightly refused"
+		case x.Refusal():
+			verdict = "**should be refused**"
+		case !x.verdict.Passed:
+			var lacks []string
+			for _, f := range x.verdict.Findings {
+				if !f.Held {
+					lacks = append(lacks, strings.Join(f.Expectation.Values, " or "))
+				}
+			}
+			verdict = "**lacks** " + strings.Join(lacks, "; ")
+		}
+		fmt.Printf("\n**%s** (support %.2f; %s)\n\n> %s\n", x.Text, x.trail.Support, verdict, doc.Fold(x.trail.Text()))
+	}
+}
+
 // long is from how many words on a reply is long.
 const long = 60
 
@@ -254,6 +287,7 @@ type tally struct {
 	right, other                     []float64 // support of right replies, and of the others
 	millis                           []float64
 	words                            []float64
+	all                              []asked
 }
 
 func (t *tally) take(x asked) {
@@ -267,7 +301,7 @@ func (t *tally) take(x asked) {
 	}
 	t.passed[kind].count(x.verdict.Passed)
 	refused, should := x.trail.Outcome == answer.Refused, x.Refusal()
-	t.millis = append(t.millis, x.ms)
+	t.millis, t.all = append(t.millis, x.ms), append(t.all, x)
 	if should {
 		t.recall.count(refused)
 	} else {
