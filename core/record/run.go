@@ -25,7 +25,6 @@ type Answer struct {
 	Verdict  string  // what the first of several earns: "cheaper"; "" for none
 	YesNo    int     // 1 for yes, -1 for no, 0 where it is no such question or none can be told
 	Explains float64 // the share of the question's words that the records explain, 0 to 1
-	None     bool    // records of the kind are there, and none meets the conditions
 	Scoped   bool    // several are told because the question leaves open which is meant: each is told with what it stands under
 }
 
