@@ -45,8 +45,8 @@ type quote struct {
 }
 
 // composing holds the constants by which sentences are weighed and chosen. Fitted is what they were set on: the open halves of
-// debian-faq and of a manual, 108 questions, by `go run ./tools/evaluate -only material`; a fit of all of them together with eight more
-// features, cross-validated, did no better.
+// debian-faq and of a manual, 108 questions, by `go run ./tools/evaluate -only material`; a fit over 21
+// features, cross-validated, did no better. What bears on rows and on what is past was set by hand on the demo and drawn tables.
 type composing struct {
 	own       float64 // of the question's words that a sentence itself says, its heading's apart; beside a likeness of meaning of 0 to 1
 	counted   float64 // the part of own that goes by the number of words, whatever their rarity

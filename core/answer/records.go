@@ -8,8 +8,7 @@ import (
 	"jolvex/core/record"
 )
 
-// certain is the support of a reply from records that explain all of a question: words and figures are all accounted for. (Set by hand;
-// of the 42 questions of the open half over drawn tables that records answered, all replies at this support were right.)
+// certain is the support of a reply from records that explain all of a question: words and figures are all accounted for. (Set by hand.)
 const certain = 0.98
 
 // mostCompared is how many records one question is asked of.

@@ -68,7 +68,7 @@ func NewOpened(chunks int) (*Opened, error) {
 	return &Opened{c, r, l}, nil
 }
 
-// How many documents are kept with their records, how many of those with many, and how many are many: a record is about a kilobyte a cell.
+// How many documents are kept with their records, how many of those with many, and how many are many: the words and figures of every cell are kept with it.
 const (
 	mostWhole   = 512
 	mostLarge   = 8

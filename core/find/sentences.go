@@ -75,7 +75,7 @@ func sayRow(g *doc.Grid, r *doc.Row) string {
 // together is how many sentences of a section are embedded as one, with its heading before them. A sentence by itself has lost what it
 // speaks of: of 141 questions over debian-faq, developers-reference and drawn tables, the first of all opened sentences, by likeness and
 // shared words, held what was asked for in 40 of 100 cases when each was embedded alone, in 53 in threes that do not overlap, and in 56
-// when each was embedded with its neighbours, at nearly three times the cost.
+// when each was embedded with its neighbours, for about three times the words to read (estimated).
 const together = 3
 
 // Windows lists what is embedded of a chunk besides its title and headings: the sentences and items of each section in threes, each

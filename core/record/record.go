@@ -111,11 +111,7 @@ func (r *reader) add(x Record) {
 	for i := range x.Cells {
 		look(&x.Cells[i])
 	}
-	for _, s := range x.Scope {
-		if y := yearIn.FindString(s); y != "" {
-			x.year = y
-		}
-	}
+	x.year = yearOf(x.Scope)
 	r.out = append(r.out, x)
 }
 
@@ -286,15 +282,23 @@ var holdsUntil = en.Pattern("holds-until")
 // Past reports whether what stands under some titles and headings of a document no longer holds on a day, by what the document says of
 // itself: until when it holds, or the year that they name.
 func Past(until string, scope []string, day string) bool {
+	day = day[:min(len(day), len("2006-01-02"))]
 	if until != "" && until < day {
 		return true
 	}
+	year := yearOf(scope)
+	return year != "" && len(day) >= 4 && year < day[:4]
+}
+
+// yearOf is the last year that some titles and headings name: "2026 to 2027" holds in both.
+func yearOf(scope []string) string {
+	last := ""
 	for _, s := range scope {
-		if y := yearIn.FindString(s); y != "" && len(day) >= 4 && y < day[:4] {
-			return true
+		for _, y := range yearIn.FindAllString(s, -1) {
+			last = max(last, y)
 		}
 	}
-	return false
+	return last
 }
 
 // heads is in how many of its first blocks a document says until when it holds.

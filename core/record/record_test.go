@@ -1,6 +1,7 @@
 package record
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -137,4 +138,37 @@ func TestQuestionsAreExecuted(t *testing.T) {
 	} {
 		assert.Equal(t, c.want, put(c.question, c.wants...), c.question)
 	}
+}
+
+func TestWhatIsPast(t *testing.T) {
+	for _, c := range []struct {
+		until string
+		scope []string
+		day   string
+		past  bool
+	}{
+		{"2026-05-31", nil, "2026-06-01T08:00:00Z", true},
+		{"2026-06-01", nil, "2026-06-01T08:00:00Z", false}, // its last day
+		{"", []string{"Prices 2024"}, "2026-06-01", true},
+		{"", []string{"Season 2026 to 2027"}, "2027-02-01", false},
+		{"", []string{"Prices"}, "2026-06-01", false},
+		{"2026-05-31", nil, "", false},
+	} {
+		assert.Equal(t, c.past, Past(c.until, c.scope, c.day), "%+v", c)
+	}
+}
+
+// What is too long for a question over records, or no record at all, is left to prose.
+func TestWhatRecordsDoNotAnswer(t *testing.T) {
+	for _, q := range []string{"", "???", "How much?", strings.Repeat("Borra 200 price per day and week ", 100)} {
+		assert.Empty(t, put(q), q)
+	}
+	_, ok := Ask(Asked{Text: "How much is it?"}, nil)
+	assert.False(t, ok)
+	rows := make([][]string, mostRows+1)
+	for i := range rows {
+		rows[i] = []string{"Name", "£1"}
+	}
+	big := page("Register", func(b *doc.Builder) { b.AddTable(doc.Place{}, "", []string{"Item", "Price"}, rows) })
+	assert.Empty(t, Of(big), "part of a table would give wrong answers")
 }

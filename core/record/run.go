@@ -28,7 +28,8 @@ type Answer struct {
 	Scoped   bool    // several are told because the question leaves open which is meant: each is told with what it stands under
 }
 
-// The least share of a question's words that records must explain, and the most records that are told.
+// The least share of a question's words that records must explain, and the most records that are told. (Set by hand on the demo and on
+// drawn tables.)
 const (
 	leastExplained = 0.7
 	mostTold       = 24
@@ -263,7 +264,7 @@ func between(s string, cycle int, at func(string) int) map[int]bool {
 	return out
 }
 
-// nearName is the likeness of meaning from which a word of the question names an attribute.
+// nearName is the likeness of meaning from which a word of the question names an attribute. (Set by hand.)
 const nearName = 0.62
 
 // heads tells which terms name an attribute: by its name, by the kind of its figures, or by what it is.
