@@ -31,14 +31,18 @@ type Spent struct {
 type meter struct {
 	Model
 	calls []Spent
+	down  error // it did not answer: it is not asked again for this question
 }
 
 // ask asks the model for something and writes down what that cost, whatever comes of it.
 func (m *meter) ask(ctx context.Context, what string, messages []Message, tokens int) (Completion, error) {
+	if m.down != nil {
+		return Completion{}, m.down
+	}
 	got, err := m.Complete(ctx, messages, tokens)
 	s := Spent{For: what, Model: m.ID(), In: got.In, Out: got.Out, Price: m.Price(got.In, got.Out)}
 	if err != nil {
-		s.Note = err.Error()
+		s.Note, m.down = err.Error(), err
 	}
 	m.calls = append(m.calls, s)
 	return got, err

@@ -70,6 +70,9 @@ type Withheld struct {
 	Grounding ground.Grounding `json:"grounding"`
 }
 
+// standIn begins the note of a reply that a model was to word and did not.
+const standIn = "Sentences of the evidence stand in for the model: "
+
 // nothing is what a model says when the passages hold no answer.
 const nothing = "NOTHING"
 
@@ -84,13 +87,13 @@ func (a *asking) word(ctx context.Context, p *plan) error {
 	w := &Written{Prompt: []Message{}}
 	p.Written = w
 	if a.meter == nil {
-		w.Note = "no model is connected"
+		w.Note = standIn + "no model is connected"
 		return nil
 	}
 	w.Model = a.meter.ID()
 	sources := sourcesOf(p.passages, a.Bench)
 	if len(sources) == 0 {
-		w.Note = "no passage may be given to it"
+		w.Note = standIn + "no passage may be given to it"
 		return nil
 	}
 	w.Prompt = a.prompt(p, sources)
@@ -98,7 +101,7 @@ func (a *asking) word(ctx context.Context, p *plan) error {
 	w.In, w.Out, w.Raw = got.In, got.Out, got.Text
 	w.Price = a.meter.Price(got.In, got.Out)
 	if err != nil {
-		w.Note = "it did not answer: " + err.Error()
+		w.Note = standIn + err.Error()
 		return ctx.Err()
 	}
 	if strings.Trim(strings.TrimSpace(got.Text), ".!\"“”") == nothing {
@@ -106,12 +109,17 @@ func (a *asking) word(ctx context.Context, p *plan) error {
 		p.Parts = nil
 		return nil
 	}
-	said, err := a.readBack(ctx, p.Trail, got.Text, sources)
+	wrote := got.Text
+	if got.Cut {
+		wrote = upToSentence(wrote)
+		w.Note = "The model was cut off at the most it may write: what it had not finished is left out."
+	}
+	said, err := a.readBack(ctx, p.Trail, wrote, sources)
 	if err != nil {
 		return err
 	}
 	if len(said) == 0 {
-		w.Note = "the evidence carries nothing of what it wrote"
+		w.Note = standIn + "the evidence carries nothing of what it wrote"
 		return nil
 	}
 	if slices.ContainsFunc(w.Withheld, func(x Withheld) bool { return x.Grounding.Has(ground.Deed) }) && a.Answer.TurnTo != "" {
@@ -159,18 +167,42 @@ func sourcesOf(ps []*passage, b Bench) []given {
 			continue
 		}
 		var lines []string
+		var rows []ground.Row
+		tables := map[*doc.Grid]int{}
 		for i := range p.units {
 			if u := &p.units[i]; u.row != nil {
 				lines = append(lines, rowText(u, nil)) // a row with the names of its columns
+				if _, ok := tables[u.grid]; !ok {
+					tables[u.grid] = len(tables)
+				}
+				rows = append(rows, rowOf(u, tables[u.grid], lines[len(lines)-1]))
 			} else {
 				lines = append(lines, doc.Fold(u.text))
 			}
 		}
-		g := given{p: p, Source: ground.Source{Text: strings.Join(lines, "\n"), Heading: strings.Join(append([]string{p.rank.Entry.Title}, p.rank.Entry.Path...), " – ")}}
+		g := given{p: p, Source: ground.Source{Text: strings.Join(lines, "\n"), Heading: strings.Join(append([]string{p.rank.Entry.Title}, p.rank.Entry.Path...), " – "), Rows: rows}}
 		g.tokens = tokensOf(g.Text) + tokensOf(g.Heading) + 8
 		out = append(out, g)
 	}
 	return out
+}
+
+// rowOf is a row of a table as claims are held against it; said is how it stands in the passage.
+func rowOf(u *unit, table int, said string) ground.Row {
+	r := ground.Row{Table: table, Text: said}
+	labels := labelCells(u)
+	for i, c := range u.row.Cells {
+		switch {
+		case c.Text == "":
+		case labels[i]:
+			r.Label = strings.TrimSpace(r.Label + " " + c.Text)
+		case i < len(u.grid.Header):
+			r.Cells = append(r.Cells, ground.Cell{Head: u.grid.Header[i], Text: c.Text})
+		default:
+			r.Cells = append(r.Cells, ground.Cell{Text: c.Text})
+		}
+	}
+	return r
 }
 
 // tokensOf reckons how many tokens a text has: four letters one, and no word less than one. Models count in ways of their
@@ -251,7 +283,6 @@ var (
 	citation  = regexp.MustCompile(`\s*\[(\d{1,2}(?:\s*[,;]\s*\d{1,2})*)\]`)
 	trailing  = regexp.MustCompile(`([.!?])((?:\s*\[\d{1,2}(?:\s*[,;]\s*\d{1,2})*\])+)`)
 	digitsRun = regexp.MustCompile(`\d+`)
-	bulleted  = regexp.MustCompile(`^\s*(?:[-*•]|\d{1,2}[.)])\s+`)
 )
 
 // readBack takes what a model wrote apart into sentences with their citations, and gives those that their
@@ -260,8 +291,8 @@ func (a *asking) readBack(ctx context.Context, t *Trail, wrote string, sources [
 	var out []Sentence
 	g := a.grounder()
 	wrote = trailing.ReplaceAllString(wrote, "$2$1")
-	for line := range strings.Lines(wrote) {
-		line = bulleted.ReplaceAllString(strings.TrimSpace(line), "")
+	for line := range strings.Lines(unmarked(wrote)) {
+		line = strings.TrimSpace(line)
 		for _, p := range text.Sentences(line) {
 			raw := line[p.Start:p.End]
 			said := doc.Fold(citation.ReplaceAllString(raw, ""))
@@ -318,7 +349,7 @@ func (a *asking) second(ctx context.Context, t *Trail, x *ground.Grounding, said
 	t.Written.In, t.Written.Out = t.Written.In+got.In, t.Written.Out+got.Out
 	t.Written.Price += a.meter.Price(got.In, got.Out)
 	if err != nil {
-		t.Written.Note = "no second opinion: " + err.Error()
+		t.Written.Note = "No second opinion came: " + err.Error()
 		return
 	}
 	switch strings.ToLower(strings.Trim(strings.TrimSpace(got.Text), ".!\"")) {
@@ -384,7 +415,7 @@ func supporting(said string, among []int, sources []given) (at int, span doc.Spa
 
 // grounder is what sentences are checked with.
 func (b Bench) grounder() ground.Grounder {
-	return ground.Grounder{Sentence: b.Sentence, Encoded: b.Encoded.Sentences, Rarity: func(stem string) float64 {
+	return ground.Grounder{Sentence: b.Sentence, Encoded: b.Encoded.Sentences, Words: b.Words, Rarity: func(stem string) float64 {
 		return index.Rarity(b.View.Chunks(), b.View.Frequency(stem))
 	}}
 }

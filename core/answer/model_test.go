@@ -84,10 +84,16 @@ func TestWithoutAModelsWordsTheEvidenceSpeaks(t *testing.T) {
 		assert.Equal(t, want, r.Text(), note)
 		assert.Contains(t, r.Written.Note, note)
 	}
+	m, down := modelled(t, "x")
+	m.err, down.Query.Model = errors.New("out of order"), true
+	r := ask(t, down, q)
+	assert.Equal(t, want, r.Text())
+	require.Len(t, r.Spent, 1, "a model that does not answer is not asked again for the same question")
+	assert.Equal(t, "out of order", r.Spent[0].Note, "the outage stands in the trail")
 	_, b := modelled(t, "NOTHING")
 	assert.Equal(t, Refused, ask(t, b, q).Outcome)
 	_, b = modelled(t, "NOTHING")
-	r := ask(t, b, "Who won the football world cup?")
+	r = ask(t, b, "Who won the football world cup?")
 	assert.Nil(t, r.Written, "below the bar no model is asked")
 }
 

@@ -14,7 +14,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-14"
+const Version = "answer-15"
 
 // Format numbers the form in which trails are stored.
 //

@@ -57,3 +57,20 @@ func (q Quantity) Amount() (v float64, unit string, ok bool) {
 	}
 	return 0, "", false
 }
+
+// baseOf are the base unit of each unit of measure, and how many of it one is.
+var baseOf = map[string]struct {
+	unit string
+	n    float64
+}{
+	"t": {"kg", 1000}, "g": {"kg", 0.001}, "mm": {"m", 0.001}, "cm": {"m", 0.01}, "km": {"m", 1000}, "mile": {"m", 1609.344}, "in": {"m", 0.0254}, "ft": {"m", 0.3048}, "ml": {"l", 0.001},
+}
+
+// Base is Amount with measures in kilograms, metres and litres where they can be.
+func (q Quantity) Base() (v float64, unit string, ok bool) {
+	v, unit, ok = q.Amount()
+	if b, found := baseOf[unit]; found && q.Kind == Measure {
+		return v * b.n, b.unit, ok
+	}
+	return v, unit, ok
+}

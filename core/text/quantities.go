@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // QuantityKind is the sort of a quantity.
@@ -41,6 +42,16 @@ const monthNames = `jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|j
 const (
 	numberRe   = `\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d+(?:\.\d+)?`
 	smallWords = `zero|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|thirteen|fourteen|fifteen|sixteen|seventeen|eighteen|nineteen|twenty|thirty|forty|fifty|sixty|seventy|eighty|ninety`
+)
+
+// unitWords follow a ten ("twenty-one"); scales multiply what stands before them.
+const (
+	unitWords = `one|two|three|four|five|six|seven|eight|nine`
+	scales    = `hundred|thousand|million`
+	// wordsRe is a number in words: "twelve", "twenty-one", "two hundred and fifty", "ten thousand".
+	wordsRe = `(?:` + smallWords + `)(?:[ -](?:` + unitWords + `)\b)?(?: (?:` + scales + `)\b(?: (?:and )?(?:` + smallWords + `)(?:[ -](?:` + unitWords + `)\b)?\b)?)*`
+	// amountRe is a number in digits or in words.
+	amountRe = `(?:` + numberRe + `)(?: (?:` + scales + `)\b)?|` + wordsRe
 )
 
 const hourWords = `one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve`
@@ -112,20 +123,38 @@ var recognisers = []recogniser{
 	{Money, hasDigit | hasSymbol, anywhere(`(?i)([£$€])\s?(` + numberRe + `)(?:\s?(million|bn|billion|k)\b)?`), func(m []string) string {
 		return map[string]string{"£": "GBP", "$": "USD", "€": "EUR"}[m[1]] + " " + scaled(m[2], m[3])
 	}},
-	{Money, hasAmount | hasMoney, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(pounds?|gbp|dollars?|usd|euros?|eur|pence|p|cents?)\b`), moneyValue},
-	{Percent, hasAmount | hasPercent, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)\s?(?:%|per ?cent\b)`), func(m []string) string { return plain(m[1]) + "%" }},
-	{Duration, hasAmount | hasDuration, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(seconds?|secs?|minutes?|mins?|hours?|hrs?|days?|nights?|weeks?|months?|years?)\b`), func(m []string) string {
+	{Money, hasAmount | hasMoney, begins(`(?i)\b(` + amountRe + `) (pounds?|euros?|dollars?) (` + amountRe + `)\b`), func(m []string) string {
+		whole := moneyValue(m)
+		part, err := strconv.Atoi(plain(m[3]))
+		if err != nil || part < 1 || part > 99 || strings.Contains(whole, ".") {
+			return ""
+		}
+		return fmt.Sprintf("%s.%s", whole, strings.TrimSuffix(fmt.Sprintf("%02d", part), "0"))
+	}},
+	{Money, hasAmount | hasMoney, begins(`(?i)\b(` + amountRe + `)\s?(pounds?|gbp|dollars?|usd|euros?|eur|pence|p|cents?)\b`), moneyValue},
+	{Percent, hasAmount | hasPercent, begins(`(?i)\b(` + amountRe + `)\s?(?:%|per ?cent\b)`), func(m []string) string { return plain(m[1]) + "%" }},
+	{Duration, hasAmount | hasDuration | hasPart, begins(`(?i)\b(` + amountRe + `) and a half (hours?|days?|weeks?|months?|years?)\b`), func(m []string) string { return andHalf(m[1], m[2]) }},
+	{Duration, hasDuration | hasPart, anywhere(`(?i)\b(an?|` + amountRe + `) (hours?|days?|weeks?|months?|years?) and a half\b`), func(m []string) string { return andHalf(m[1], m[2]) }},
+	{Duration, hasDuration | hasPart, anywhere(`(?i)\bhalf an? (hour|day|week|month|year)\b`), func(m []string) string { return "0.5 " + strings.ToLower(m[1]) }},
+	{Duration, hasPart, anywhere(`(?i)\b(an?|` + amountRe + `) (fortnights?)\b`), func(m []string) string {
+		n, err := strconv.ParseFloat(plain(m[1]), 64)
+		if err != nil {
+			n = 1
+		}
+		return strconv.FormatFloat(14*n, 'f', -1, 64) + " day"
+	}},
+	{Duration, hasAmount | hasDuration, begins(`(?i)\b(` + amountRe + `)[ -]?(seconds?|secs?|minutes?|mins?|hours?|hrs?|days?|nights?|weeks?|months?|years?)\b`), func(m []string) string {
 		u := strings.TrimSuffix(strings.ToLower(m[2]), "s")
 		if long, ok := map[string]string{"sec": "second", "min": "minute", "hr": "hour"}[u]; ok {
 			u = long
 		}
 		return plain(m[1]) + " " + u
 	}},
-	{Measure, hasAmount | hasMeasure, begins(`(?i)\b(` + numberRe + `|` + smallWords + `)[ -]?(kg|kilograms?|kilos?|g|grams?|tonnes?|mm|cm|centimetres?|m|metres?|meters?|km|kilometres?|miles?|inch(?:es)?|feet|ft|litres?|l|ml|mb|gb|tb|kb|°c|°f)\b`), func(m []string) string {
+	{Measure, hasAmount | hasMeasure, begins(`(?i)\b(` + amountRe + `)[ -]?(kg|kilograms?|kilos?|g|grams?|tonnes?|mm|cm|centimetres?|m|metres?|meters?|km|kilometres?|miles?|inch(?:es)?|feet|ft|litres?|l|ml|mb|gb|tb|kb|°c|°f)\b`), func(m []string) string {
 		return plain(m[1]) + " " + unitOf(m[2])
 	}},
-	{Number, hasDigit, begins(`(?i)\b(?:` + numberRe + `)\b`), func(m []string) string { return plain(m[0]) }},
-	{Number, hasSmall, begins(`(?i)\b(?:` + smallWords + `)(?:[ -](?:one|two|three|four|five|six|seven|eight|nine))?\b`), func(m []string) string { return plain(m[0]) }},
+	{Number, hasDigit, begins(`(?i)\b(?:` + numberRe + `)(?: (?:` + scales + `))?\b`), func(m []string) string { return plain(m[0]) }},
+	{Number, hasSmall, begins(`(?i)\b(?:` + wordsRe + `)\b`), func(m []string) string { return plain(m[0]) }},
 }
 
 // Quantities finds the figures in s, in order of place. Where two readings overlap, the more special one wins
@@ -191,8 +220,15 @@ func monthOf(s string) int {
 
 func dateValue(year string, month int, day string) string {
 	d := atoi(day)
-	if month < 1 || month > 12 || d < 1 || d > 31 {
+	if month < 1 || month > 12 || d < 1 {
 		return ""
+	}
+	in := 2000 // a leap year: without one, 29 February may be meant
+	if year != "" {
+		in = atoi(year)
+	}
+	if d > time.Date(in, time.Month(month)+1, 0, 0, 0, 0, 0, time.UTC).Day() {
+		return "" // no such day
 	}
 	if year == "" {
 		return fmt.Sprintf("--%02d-%02d", month, d)
@@ -307,22 +343,52 @@ var smallNumbers = func() map[string]int {
 	return m
 }()
 
-// plain is the normal form of a number in digits or small words: no grouping, no trailing zeros.
+// andHalf is a number and a half of a unit: "a year and a half".
+func andHalf(n, unit string) string {
+	x, err := strconv.ParseFloat(plain(n), 64)
+	if err != nil {
+		x = 1
+	}
+	return strconv.FormatFloat(x+0.5, 'f', -1, 64) + " " + strings.TrimSuffix(strings.ToLower(unit), "s")
+}
+
+// plain is the normal form of a number in digits or in words: no grouping, no trailing zeros.
 func plain(s string) string {
 	s = strings.ToLower(s)
-	if n, ok := smallNumbers[s]; ok {
-		return strconv.Itoa(n)
-	}
-	if tens, unit, ok := strings.Cut(strings.ReplaceAll(s, "-", " "), " "); ok {
-		if t, isTens := smallNumbers[tens]; isTens {
-			return strconv.Itoa(t + smallNumbers[unit])
-		}
+	if n, ok := inWords(s); ok {
+		return n
 	}
 	s = strings.ReplaceAll(s, ",", "")
 	if f, err := strconv.ParseFloat(s, 64); err == nil && len(s) < 16 {
 		return strconv.FormatFloat(f, 'f', -1, 64)
 	}
 	return s
+}
+
+// inWords reads a number with words in it: "two hundred and fifty", "10 thousand".
+func inWords(s string) (string, bool) {
+	sum, part, words := 0.0, 0.0, false
+	for w := range strings.FieldsSeq(strings.ReplaceAll(s, "-", " ")) {
+		n, small := smallNumbers[w]
+		switch {
+		case w == "and":
+		case small:
+			part, words = part+float64(n), true
+		case w == "hundred":
+			part, words = part*100, true
+		case w == "thousand":
+			sum, part, words = sum+part*1e3, 0, true
+		case w == "million":
+			sum, part, words = sum+part*1e6, 0, true
+		default:
+			x, err := strconv.ParseFloat(strings.ReplaceAll(w, ",", ""), 64)
+			if err != nil {
+				return "", false
+			}
+			part += x
+		}
+	}
+	return strconv.FormatFloat(sum+part, 'f', -1, 64), words
 }
 
 func unitOf(u string) string {

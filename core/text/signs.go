@@ -26,6 +26,7 @@ const (
 	hasMoney
 	hasDuration
 	hasMeasure
+	hasPart // of a unit, or a unit of its own: "half", "fortnight"
 )
 
 // leastDigits are the digits of the shortest telephone number.
@@ -47,6 +48,7 @@ var signWords = func() map[string]signs {
 	put(hasMoney, "pound pounds gbp dollar dollars usd euro euros eur pence p cent cents")
 	put(hasPercent, "percent cent")
 	put(hasDuration, "second seconds sec secs minute minutes min mins hour hours hr hrs day days night nights week weeks month months year years")
+	put(hasPart, "half fortnight fortnights")
 	put(hasMeasure, "kg kilogram kilograms kilo kilos g gram grams tonne tonnes mm cm centimetre centimetres m metre metres meter meters km kilometre kilometres mile miles inch inches feet ft litre litres l ml mb gb tb kb")
 	return m
 }()

@@ -121,7 +121,7 @@ func TestAModelThatDoesNotAnswerIsNotConnected(t *testing.T) {
 	defer stand.Close()
 	a := fresh(t)
 	for _, ch := range []connections.ConnectionChange{
-		{Base: stand.URL + "/nowhere"}, {Base: "ftp://x"}, {Base: stand.URL + "/v1", Window: 10}, {Base: stand.URL + "/v1", PriceIn: -1},
+		{Base: stand.URL + "/nowhere"}, {Base: "ftp://x"}, {Base: stand.URL + "/v1", Window: 10}, {Base: stand.URL + "/v1", PriceIn: -1}, {Base: stand.URL + "/v1", Wait: 601},
 	} {
 		_, err := a.Connections.ConnectChat(t.Context(), ch)
 		assert.ErrorIs(t, err, fault.ErrInput)

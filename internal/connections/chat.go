@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"jolvex/core/answer"
 	"jolvex/internal/fault"
@@ -18,6 +19,8 @@ const (
 	leastWindow   = 1000
 	mostWindow    = 2_000_000
 	defaultWindow = 8000
+	mostWait      = 600 // seconds
+	defaultWait   = 20  // a reply that takes longer is thought of as slow (common practice, no published source)
 )
 
 // ChatConnection tells which language model is connected, and what it has cost this month.
@@ -39,12 +42,15 @@ func (cn *Connections) ConnectChat(ctx context.Context, ch ConnectionChange) (Co
 	if err != nil {
 		return Connection{}, err
 	}
-	c.Window, c.PriceIn, c.PriceOut, c.Cap = ch.Window, ch.PriceIn, ch.PriceOut, ch.Cap
+	c.Window, c.PriceIn, c.PriceOut, c.Cap, c.Wait = ch.Window, ch.PriceIn, ch.PriceOut, ch.Cap, ch.Wait
 	if c.Window == 0 {
 		c.Window = defaultWindow
 	}
 	if c.Window < leastWindow || c.Window > mostWindow {
 		return Connection{}, fault.Input("the window of a model lies between %d and %d tokens, not %d", leastWindow, mostWindow, c.Window)
+	}
+	if c.Wait < 0 || c.Wait > mostWait {
+		return Connection{}, fault.Input("a model is waited for between 1 and %d seconds, not %d", mostWait, c.Wait)
 	}
 	if c.PriceIn < 0 || c.PriceOut < 0 || c.Cap < 0 {
 		return Connection{}, fault.Input("prices and caps are not below 0")
@@ -65,7 +71,7 @@ func (cn *Connections) ConnectChat(ctx context.Context, ch ConnectionChange) (Co
 }
 
 func (cn *Connections) chatLink(c store.Connection) (model.Chat, error) {
-	link := model.Chat{Base: c.Base, Model: c.Model, Patience: cn.patience}
+	link := model.Chat{Base: c.Base, Model: c.Model, Patience: cn.patient(c)}
 	if len(c.Sealed) > 0 {
 		key, err := cn.Unseal(c.Sealed)
 		if err != nil {
@@ -74,6 +80,17 @@ func (cn *Connections) chatLink(c store.Connection) (model.Chat, error) {
 		link.Key = string(key)
 	}
 	return link, nil
+}
+
+// patient is how long a language model is waited for with one call, however often it is tried meanwhile.
+func (cn *Connections) patient(c store.Connection) time.Duration {
+	switch {
+	case c.Wait > 0:
+		return time.Duration(c.Wait) * time.Second
+	case cn.patience > 0:
+		return cn.patience
+	}
+	return defaultWait * time.Second
 }
 
 // Chat is the connected language model; nil when none is connected.
@@ -125,9 +142,15 @@ func (c *chat) Complete(ctx context.Context, messages []answer.Message, tokens i
 	for i, m := range messages {
 		ms[i] = model.Message{Role: m.Role, Content: m.Text}
 	}
-	got, err := c.link.Complete(ctx, ms, tokens, func(string) {}, nil)
+	wait := c.cn.patient(c.set)
+	within, cancel := context.WithTimeout(ctx, wait)
+	defer cancel()
+	got, err := c.link.Complete(within, ms, tokens, func(string) {}, nil)
 	out := answer.Completion{Text: got.Text, In: got.In, Out: got.Out, Cut: got.Cut}
 	if err != nil {
+		if ctx.Err() == nil && errors.Is(err, context.DeadlineExceeded) {
+			return out, fmt.Errorf("%w: the model did not answer within %s", model.ErrConnection, wait)
+		}
 		return out, err
 	}
 	return out, c.cn.store.Spend(ctx, store.Spending{Kind: ConnectionChat, Month: c.cn.month(), Calls: 1, TokensIn: got.In, TokensOut: got.Out, Price: c.Price(got.In, got.Out)})

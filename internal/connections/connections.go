@@ -53,6 +53,7 @@ type Connection struct {
 	PriceIn   float64 `json:"priceIn,omitempty" doc:"For a million tokens read, in whatever currency it is paid in"`
 	PriceOut  float64 `json:"priceOut,omitempty" doc:"For a million tokens written"`
 	Cap       float64 `json:"cap,omitempty" doc:"Most to be spent in a month; 0 for no cap"`
+	Wait      int     `json:"wait,omitempty" doc:"Seconds that it is waited for with one call; 0 for the usual 20"`
 	Calls     int     `json:"calls,omitempty" doc:"This month"`
 	Spent     float64 `json:"spent,omitempty" doc:"This month"`
 }
@@ -67,6 +68,7 @@ type ConnectionChange struct {
 	PriceIn  float64 `json:"priceIn,omitempty"`
 	PriceOut float64 `json:"priceOut,omitempty"`
 	Cap      float64 `json:"cap,omitempty"`
+	Wait     int     `json:"wait,omitempty" doc:"Seconds that it is waited for with one call; 0 for the usual 20"`
 }
 
 func (cn *Connections) Connection(ctx context.Context, kind string) (Connection, error) {
@@ -76,7 +78,7 @@ func (cn *Connections) Connection(ctx context.Context, kind string) (Connection,
 	}
 	return Connection{
 		Base: c.Base, Model: c.Model, Keyed: len(c.Sealed) > 0, Dimensions: c.Dimensions, Tokens: c.Tokens,
-		TokensOut: c.TokensOut, Window: c.Window, PriceIn: c.PriceIn, PriceOut: c.PriceOut, Cap: c.Cap,
+		TokensOut: c.TokensOut, Window: c.Window, PriceIn: c.PriceIn, PriceOut: c.PriceOut, Cap: c.Cap, Wait: c.Wait,
 	}, err
 }
 

@@ -72,8 +72,10 @@ func (c caller) send(ctx context.Context, body any, read func(io.Reader) error) 
 		if sleep == nil {
 			sleep = pause
 		}
-		if err := sleep(ctx, min(again, time.Minute)); err != nil {
-			return err
+		if stop := sleep(ctx, min(again, time.Minute)); errors.Is(stop, context.DeadlineExceeded) {
+			return err // there is no time for another try: what went wrong is told
+		} else if stop != nil {
+			return stop
 		}
 	}
 }

@@ -20,6 +20,7 @@ type Connection struct {
 	PriceIn    float64 `db:"price_in"`
 	PriceOut   float64 `db:"price_out"`
 	Cap        float64 `db:"cap"`
+	Wait       int     `db:"wait"` // seconds; 0 for the usual
 }
 
 // Connection finds a connection by kind; ErrMissing when there is none.
@@ -37,8 +38,8 @@ func (s *Store) SaveConnection(ctx context.Context, c Connection) error {
 		if c.Sealed == nil {
 			c.Sealed = []byte{}
 		}
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO connections (kind, base, model, sealed, dimensions, tokens, tokens_out, window, price_in, price_out, cap)
-			VALUES (:kind, :base, :model, :sealed, :dimensions, :tokens, :tokens_out, :window, :price_in, :price_out, :cap)`, c)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO connections (kind, base, model, sealed, dimensions, tokens, tokens_out, window, price_in, price_out, cap, wait)
+			VALUES (:kind, :base, :model, :sealed, :dimensions, :tokens, :tokens_out, :window, :price_in, :price_out, :cap, :wait)`, c)
 		return err
 	})
 }

@@ -25,7 +25,7 @@ import (
 func main() {
 	extractor.RunWorker()
 	all := flag.Bool("all", false, "also the FAQ of Perl, Debian Reference and the New Maintainers' Guide")
-	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), grounding, inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	half := flag.String("half", "open", "with -only material: open, held (for closing figures alone) or all")
@@ -91,7 +91,9 @@ func run(ctx context.Context, all, verbose bool, only, sampled string, set list)
 	case only == "inventing":
 		return inventing()
 	case only == "grounding":
-		return grounding(ctx)
+		return grounding(ctx, verbose, false)
+	case only == "claims":
+		return grounding(ctx, verbose, true)
 	case only == "replies":
 		return replies(set.change, verbose)
 	}
@@ -104,7 +106,7 @@ func run(ctx context.Context, all, verbose bool, only, sampled string, set list)
 	if err := onMaterial(ctx, "open", "", "", set, verbose, 0); err != nil {
 		return err
 	}
-	return errors.Join(passes(ctx), grounding(ctx), inventing())
+	return errors.Join(passes(ctx), grounding(ctx, verbose, false), inventing())
 }
 
 func collections(all bool) ([]*collection, error) {

@@ -12,12 +12,12 @@ import (
 func grounder(t *testing.T) Grounder {
 	static, err := embed.NewStatic()
 	require.NoError(t, err)
-	return Grounder{Sentence: static}
+	return Grounder{Sentence: static, Words: static}
 }
 
 var boarding = []Source{
-	{"The ticket office opens at 09:30 and closes at 18:00. A bicycle costs £4.00 on every crossing. Dogs are not allowed on Little Hobb.", "Before you board"},
-	{"You must be at the berth 20 minutes before departure. Ring 01632 960411 or write to desk@tolmouth.example. More at https://tolmouth.example/fares.", "Contact"},
+	{Text: "The ticket office opens at 09:30 and closes at 18:00. A bicycle costs £4.00 on every crossing. Dogs are not allowed on Little Hobb.", Heading: "Before you board"},
+	{Text: "You must be at the berth 20 minutes before departure. Ring 01632 960411 or write to desk@tolmouth.example. More at https://tolmouth.example/fares.", Heading: "Contact"},
 }
 
 func TestWhatTheEvidenceSaysIsCarried(t *testing.T) {

@@ -1998,6 +1998,11 @@ export interface components {
             tokensOut?: number;
             /**
              * Format: int64
+             * @description Seconds that it is waited for with one call; 0 for the usual 20
+             */
+            wait?: number;
+            /**
+             * Format: int64
              * @description Tokens that it takes in, what it writes included
              */
             window?: number;
@@ -2012,6 +2017,11 @@ export interface components {
             priceIn?: number;
             /** Format: double */
             priceOut?: number;
+            /**
+             * Format: int64
+             * @description Seconds that it is waited for with one call; 0 for the usual 20
+             */
+            wait?: number;
             /**
              * Format: int64
              * @description 0 for the usual 8,000 tokens
@@ -2708,7 +2718,7 @@ export interface components {
         };
         GroundTrouble: {
             /** @enum {string} */
-            kind: "figure" | "name" | "negation" | "opposite" | "deed" | "subject";
+            kind: "figure" | "name" | "negation" | "opposite" | "deed" | "misplace" | "limit" | "compare" | "added" | "subject";
             said: string;
         };
         HeldDocument: {

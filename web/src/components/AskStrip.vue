@@ -12,6 +12,8 @@ const question = ref('')
 const reply = ref<Reply>()
 const problem = ref('')
 const busy = ref(false)
+/** It has been asked for a while, and no reply is there. */
+const slow = ref(false)
 const open = ref(false)
 const follow = ref(true)
 const audience = ref<'public' | 'staff'>('public')
@@ -44,6 +46,7 @@ async function ask(): Promise<void> {
   const text = question.value.trim()
   if (text === '' || busy.value) return
   busy.value = true
+  const patience = setTimeout(() => (slow.value = true), 3000)
   problem.value = ''
   told.value = ''
   try {
@@ -63,7 +66,8 @@ async function ask(): Promise<void> {
     reply.value = undefined
     problem.value = (e as Error).message
   }
-  busy.value = false
+  clearTimeout(patience)
+  busy.value = slow.value = false
   open.value = true
 }
 
@@ -163,7 +167,10 @@ defineExpose({ focus: () => input.value?.focus() })
         <option value="staff">as staff</option>
       </select>
       <button type="submit" class="go" :disabled="busy || question.trim() === ''">{{ busy ? 'Asking' : 'Ask' }}</button>
-      <span v-if="turns.length > 0" class="muted figure">{{ turns.length / 2 }} in this conversation</span>
+      <span v-if="slow" class="muted" role="status">
+        Still waiting. A model that takes too long is left out, and the reply comes without it.
+      </span>
+      <span v-else-if="turns.length > 0" class="muted figure">{{ turns.length / 2 }} in this conversation</span>
       <button v-if="turns.length > 0" type="button" class="linkish" @click="restart">New conversation</button>
       <button v-if="reply !== undefined || problem !== ''" type="button" class="linkish" @click="open = !open">
         {{ open ? 'Close' : 'Show the reply' }}

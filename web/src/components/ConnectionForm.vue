@@ -37,14 +37,17 @@ const state = computed(() => {
   return `${props.connected} ${c.base}${more}.`
 })
 
-const more = ref({ window: 8000, priceIn: 0, priceOut: 0, cap: 0 })
+/** How long a model is waited for when nobody says otherwise, in seconds. */
+const usualWait = 20
+
+const more = ref({ window: 8000, priceIn: 0, priceOut: 0, cap: 0, wait: usualWait })
 
 function take(c: Schema['Connection']): void {
   connection.value = c
   base.value = c.base
   model.value = c.model
   key.value = ''
-  more.value = { window: c.window || 8000, priceIn: c.priceIn ?? 0, priceOut: c.priceOut ?? 0, cap: c.cap ?? 0 }
+  more.value = { window: c.window || 8000, priceIn: c.priceIn ?? 0, priceOut: c.priceOut ?? 0, cap: c.cap ?? 0, wait: c.wait || usualWait }
 }
 
 const at = `/api/connections/${props.kind}` as '/api/connections/speech'
@@ -116,6 +119,11 @@ onMounted(async () => {
         <label class="field">
           <span class="label">Most to spend in a month</span>
           <ElInputNumber v-model="more.cap" :min="0" :precision="2" :controls="false" />
+        </label>
+        <label class="field">
+          <span class="label">Longest wait, in seconds</span>
+          <ElInputNumber v-model="more.wait" :min="1" :max="600" :precision="0" :controls="false" />
+          <span class="hint">After that the reply is made without the model.</span>
         </label>
       </div>
       <ElButton native-type="submit" :loading="busy">{{ kind === 'mail' ? 'Save' : 'Try it and save' }}</ElButton>

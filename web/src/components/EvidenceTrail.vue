@@ -129,7 +129,7 @@ function link(c: { document: string; version: string; span: { start: number; end
       <p class="muted figure">{{ trail?.why }}</p>
       <p v-for="f in trail?.rules?.fired ?? []" :key="f.rule" class="muted">house rule “{{ f.name }}”: {{ f.why }}</p>
       <template v-if="written">
-        <p v-if="written.note" class="caution">Sentences of the evidence stand in for the model: {{ written.note }}</p>
+        <p v-if="written.note" class="caution">{{ written.note }}</p>
         <p v-for="(w, i) in written.withheld ?? []" :key="i" class="withheld">
           <b class="caution">withheld</b> <s>{{ w.text }}</s>
           <span class="muted">
