@@ -150,6 +150,7 @@ func (a *asking) finish(ctx context.Context, q query.Question, rules *rule.State
 	for i, part := range t.Parts {
 		t.Parts[i].Support = t.said(t.Reply[part.From:part.To])
 	}
+	a.toAPerson(t, rules)
 	t.beside(rules)
 	return t, nil
 }

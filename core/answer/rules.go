@@ -54,6 +54,27 @@ func byRule(q query.Question, s *rule.State, b Bench) *Trail {
 	return t
 }
 
+// toAPerson answers somebody who asks for a person where no house rule does: where to turn is told, in place of a reply that none was
+// asked for, or after one.
+func (a *asking) toAPerson(t *Trail, rules *rule.State) {
+	at := rule.AsksForPerson(t.Question)
+	if at == nil || rules != nil && len(rules.Fired) > 0 || t.Outcome == ByRule || t.Outcome == HandedOver {
+		return
+	}
+	rest := len(text.Content(t.Question[:at[0]])) + len(text.Content(t.Question[at[1]:]))
+	if t.Outcome == Answered && rest > 1 {
+		if a.Answer.TurnTo != "" && !strings.Contains(t.Text(), a.Answer.TurnTo) {
+			t.Reply = append(t.Reply, inOwnWords(a.Answer.TurnTo)...)
+		}
+		return
+	}
+	t.Reply, t.Parts, t.Support = inOwnWords(strings.TrimSpace(a.Answer.Person+" "+a.Answer.TurnTo)), nil, 0
+	t.Outcome, t.Why = HandedOver, "a person is asked for; where to turn is told"
+	if a.Answer.TurnTo == "" {
+		t.Outcome, t.Why = Refused, "a person is asked for, and the method does not say where to turn"
+	}
+}
+
 func firedNames(s *rule.State) string {
 	var names []string
 	for _, f := range s.Fired {
@@ -68,6 +89,10 @@ func (t *Trail) beside(s *rule.State) {
 		return
 	}
 	t.Rules = s
+	if t.Outcome == Refused && len(s.Before) > 0 { // what a rule says is an answer: that nothing was found would contradict it
+		t.Outcome, t.Why = ByRule, "a house rule: "+firedNames(s)+"; the sources have no answer"
+		t.Reply, t.Parts = nil, nil
+	}
 	var before []Sentence
 	for _, x := range s.Before {
 		before = append(before, inOwnWords(x)...)

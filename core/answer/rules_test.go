@@ -184,3 +184,27 @@ func TestSearchTakesCourtesiesForQuestions(t *testing.T) {
 	require.NotEmpty(t, ranking.Ranked)
 	assert.Equal(t, "dogs", ranking.Ranked[0].Entry.Document)
 }
+
+func TestAPersonIsAskedForWithoutARule(t *testing.T) {
+	b := bench(t, index.Public, pages)
+	b.Answer.Person = "I cannot put you through."
+	for _, q := range []string{"human", "I want to speak to an agent", "can I talk to a person please", "representative!"} {
+		r := ask(t, b, q)
+		assert.Equal(t, HandedOver, r.Outcome, q)
+		assert.Equal(t, "I cannot put you through. Ring us.", r.Text(), q)
+	}
+	r := ask(t, b, "Must dogs be on a lead? And I want to speak to a person.")
+	assert.Equal(t, Answered, r.Outcome)
+	assert.Contains(t, r.Text(), "lead")
+	assert.Contains(t, r.Text(), "Ring us.")
+	assert.NotContains(t, ask(t, b, "Must dogs be on a lead?").Text(), "Ring us.")
+	b.Answer.TurnTo = ""
+	assert.Equal(t, Refused, ask(t, b, "human").Outcome, "nobody can be named")
+}
+
+func TestAFixedReplyIsNotContradicted(t *testing.T) {
+	b := ruled(t, rule.Rule{ID: "a", Name: "Flood", When: contains("flood"), Then: []rule.Action{{Kind: rule.Reply, Text: "Leave the deck.", Beside: true}}})
+	r := ask(t, b, "What of the flood in the engine of the tractor?")
+	assert.Equal(t, ByRule, r.Outcome)
+	assert.Equal(t, "Leave the deck.", r.Text())
+}

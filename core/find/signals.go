@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"jolvex/core/index"
+	"jolvex/core/query"
 )
 
 // The signals of which a score is made.
@@ -117,12 +118,23 @@ func table() []SignalKind {
 		},
 		{
 			Name: SignalSettled, Label: "settled answer", Setting: "settled", weight: func(s *Settings) *float64 { return &s.Settled },
-			value: func(_ context.Context, _ *ranker, r *Ranked) (float64, bool, error) {
-				return min(1, max(0, (r.Nearest-alike)/(same-alike))), r.Entry.Marks&index.Settled != 0, nil
+			value: func(_ context.Context, k *ranker, r *Ranked) (float64, bool, error) {
+				if r.Entry.Marks&index.Settled == 0 || query.Other(k.reading.Alone, settledFor(r.Entry)) {
+					return 0, r.Entry.Marks&index.Settled != 0, nil
+				}
+				return min(1, max(0, (r.Nearest-alike)/(same-alike))), true, nil
 			},
 			words: func(float64) string { return "is a settled answer" },
 		},
 	}
+}
+
+// settledFor is the question that a settled answer was written for: it answers near wordings of it, and nothing about another thing.
+func settledFor(e *index.Entry) string {
+	if n := len(e.Path); n > 0 {
+		return e.Path[n-1]
+	}
+	return e.Title
 }
 
 // Weight is where settings hold the signal's weight; nil for a signal that has none of its own.

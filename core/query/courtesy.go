@@ -3,31 +3,72 @@ package query
 import (
 	"regexp"
 	"strings"
+	"unicode"
 
 	"jolvex/core/text"
 )
 
+// courtesies are the messages that ask nothing; of several in one message the first in this list says what it is.
 var courtesies = []struct {
-	kind Kind
-	re   *regexp.Regexp
+	kind       Kind
+	re, abroad *regexp.Regexp // abroad: in the words of other languages, which people use in English, too
 }{
-	{Greeting, en.Pattern("greeting")},
-	{Thanks, en.Pattern("thanks")},
-	{Goodbye, en.Pattern("goodbye")},
-	{Assent, en.Pattern("assent")},
+	{Goodbye, en.Pattern("goodbye"), en.Pattern("goodbye-abroad")},
+	{Thanks, en.Pattern("thanks"), en.Pattern("thanks-abroad")},
+	{Greeting, en.Pattern("greeting"), en.Pattern("greeting-abroad")},
+	{Assent, en.Pattern("assent"), en.Pattern("assent-abroad")},
 }
 
+// longestCourtesy is the length in bytes from which a message is no courtesy, whatever it begins with.
+const longestCourtesy = 80
+
+// courtesy tells what a message is that asks nothing. A message of several courtesies is its last word: "ok bye", "thanks, that helps",
+// "merci, au revoir".
 func courtesy(s string) Kind {
-	if len(s) > 80 {
+	if len(s) > longestCourtesy {
 		return Ask
 	}
+	if k := courtesyWhole(s); k != Ask {
+		return k
+	}
+	out, rank := Ask, len(courtesies)
+	for piece := range strings.FieldsFuncSeq(between.ReplaceAllString(s, ", "), func(r rune) bool { return strings.ContainsRune(",.!;:()–", r) || unicode.Is(unicode.So, r) }) {
+		piece = strings.TrimSpace(tiedOn.ReplaceAllString(strings.TrimSpace(piece), ""))
+		if piece == "" {
+			continue
+		}
+		k := courtesyWhole(piece)
+		for k == Ask { // "ok bye": what is agreed to first says least
+			m := assenting.FindString(piece)
+			if m == "" || m == piece {
+				return Ask
+			}
+			piece = piece[len(m):]
+			k = courtesyWhole(piece)
+		}
+		for i, c := range courtesies {
+			if c.kind == k && (out == Ask || i < rank) {
+				out, rank = k, i
+			}
+		}
+	}
+	return out
+}
+
+func courtesyWhole(s string) Kind {
 	for _, c := range courtesies {
-		if c.re.MatchString(s) {
+		if c.re.MatchString(s) || c.abroad.MatchString(s) {
 			return c.kind
 		}
 	}
 	return Ask
 }
+
+var (
+	between   = en.Pattern("courtesy-between")
+	tiedOn    = en.Pattern("courtesy-joined")
+	assenting = en.Pattern("courtesy-lead")
+)
 
 var (
 	leadFiller = en.Pattern("lead-filler")

@@ -69,11 +69,11 @@ func stems(r Reading) string {
 
 func TestKinds(t *testing.T) {
 	cases := map[Kind][]string{
-		Greeting: {"hi", "Hello!", "Good morning", "hey there", "how are you?", "Hello, how are you today?"},
-		Thanks:   {"thanks", "Thank you very much!", "ok great, thanks", "cheers", "thanks for your help", "that's all, thank you"},
-		Goodbye:  {"bye", "Goodbye", "thanks, bye", "have a nice day"},
+		Greeting: {"hi", "bonjour", "Hallo!", "hola, good morning", "Hello!", "Good morning", "hey there", "how are you?", "Hello, how are you today?"},
+		Thanks:   {"thanks", "Thank you very much!", "ok great, thanks", "cheers", "thanks for your help", "that's all, thank you", "thanks, that helps", "merci", "Merci beaucoup!", "danke", "ok, got it. Thanks!", "no, that's all thanks", "great, that was very helpful"},
+		Goodbye:  {"bye", "Goodbye", "thanks, bye", "ok bye", "merci, au revoir", "Thanks for your help and goodbye!", "tschüss", "have a nice day"},
 		Assent:   {"yes", "No.", "ok", "no thanks"},
-		Ask:      {"hi, how much is a ticket?", "Is there no bus?", "Thanks. And the return fare?", "What is a goodbye party?", "yes but what about dogs", "refund"},
+		Ask:      {"hi, how much is a ticket?", "Is there no bus?", "ok, and the return fare", "thanks, that helps but what about dogs", "hello boat", "no dogs", "merci for the boat", "Thanks. And the return fare?", "What is a goodbye party?", "yes but what about dogs", "refund"},
 		Empty:    {"", "  ", "???", "👍"},
 	}
 	for kind, qs := range cases {

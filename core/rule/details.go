@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"jolvex/core/query"
 	"jolvex/core/text"
@@ -23,26 +25,9 @@ func (d Detail) find(said string, alone bool) (value, why string) {
 	case TypeMail:
 		return d.findMail(said, alone)
 	case TypeNumber:
-		for _, q := range text.Quantities(said) {
-			if q.Kind != text.Phone && q.Kind != text.Mail && q.Kind != text.Web && q.Kind != text.Date {
-				return said[q.Start:q.End], ""
-			}
-		}
-		if alone {
-			return "", "That is no number."
-		}
+		return d.findNumber(said, alone)
 	case TypeDate:
-		for _, q := range text.Quantities(said) {
-			if q.Kind == text.Date {
-				return said[q.Start:q.End], ""
-			}
-		}
-		if day := dayWord.FindString(said); day != "" {
-			return day, ""
-		}
-		if alone {
-			return "", "That is no date that I can read."
-		}
+		return findDate(said, alone)
 	case TypeChoice:
 		if c := d.choose(said); c != "" {
 			return c, ""
@@ -65,22 +50,120 @@ var (
 	dayWord    = en.Pattern("day-word")
 	lead       = en.Pattern("tells-name-lead")
 	introduced = en.Pattern("introduced")
+	extension  = en.Pattern("extension")
+	dateLike   = en.Pattern("date-like")
+	slipped    = regexp.MustCompile(`\b(?:\d+[OoIlSB]+\d*|[OoIl]+\d+[OoIl\d]*)\b`) // a letter taken for a figure: 1O, l2
 	letters    = regexp.MustCompile(`\p{L}`)
 	digitsRun  = regexp.MustCompile(`\+?[\d(][\d\s()/.-]{4,}\d`)
 )
 
+// findNumber takes a number. In a message that says more, it must stand by what the detail is called ("for four people"), so that an
+// extension or a house number is no count; two numbers, or one with a letter in it, are none.
+func (d Detail) findNumber(said string, alone bool) (value, why string) {
+	if m := slipped.FindString(said); m != "" {
+		if alone {
+			return "", "There is a letter in “" + m + "”. What is the number?"
+		}
+		return "", ""
+	}
+	var found []string
+	for _, q := range text.Quantities(said) {
+		switch q.Kind {
+		case text.Phone, text.Mail, text.Web, text.Date, text.Clock:
+			continue
+		}
+		if at := extension.FindStringIndex(said[:q.Start]); at != nil || !alone && !d.near(said, q.Start, q.End) {
+			continue
+		}
+		v := said[q.Start:q.End]
+		if q.Kind == text.Number && !strings.ContainsAny(v, "0123456789") || q.Kind == text.Number && strings.Contains(v, " ") {
+			v = grouped(q.Value)
+		}
+		if !slices.Contains(found, v) {
+			found = append(found, v)
+		}
+	}
+	switch {
+	case len(found) == 1:
+		return found[0], ""
+	case alone && len(found) > 1:
+		return "", "Is it " + strings.Join(found, " or ") + "?"
+	case alone:
+		return "", "That is no number."
+	}
+	return "", ""
+}
+
+// near reports whether a word of a detail's name or question stands within two words of a place in a text.
+func (d Detail) near(said string, start, end int) bool {
+	about := text.Stems(d.Name, d.Ask)
+	ws := text.Words(said)
+	for i, w := range ws {
+		if w.Start < end && start < w.End {
+			for k := max(0, i-2); k < min(len(ws), i+3); k++ {
+				if about[ws[k].Stem] && k != i {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// grouped is a whole number with its thousands set off.
+func grouped(n string) string {
+	if strings.ContainsAny(n, ".-") {
+		return n
+	}
+	for i := len(n) - 3; i > 0; i -= 3 {
+		n = n[:i] + "," + n[i:]
+	}
+	return n
+}
+
+// findDate takes a day: a date that exists, or a day by its word.
+func findDate(said string, alone bool) (value, why string) {
+	var found []string
+	for _, q := range text.Quantities(said) {
+		if v := said[q.Start:q.End]; q.Kind == text.Date && !slices.Contains(found, v) {
+			found = append(found, v)
+		}
+	}
+	switch {
+	case len(found) == 1:
+		return found[0], ""
+	case len(found) > 1 && alone:
+		return "", "Is it " + strings.Join(found, " or ") + "?"
+	case len(found) > 1:
+		return "", ""
+	}
+	if day := dayWord.FindString(said); day != "" {
+		return day, ""
+	}
+	switch {
+	case alone && dateLike.MatchString(said):
+		return "", "There is no such day."
+	case alone:
+		return "", "That is no date that I can read."
+	}
+	return "", ""
+}
+
 // findPhone takes a telephone number: seven to fifteen digits (ITU-T E.164), no letters in it.
 func findPhone(said string, alone bool) (value, why string) {
-	if m := digitsRun.FindString(said); m != "" {
+	for _, m := range digitsRun.FindAllStringIndex(said, -1) {
+		if letterAt(said[:m[0]], true) || letterAt(said[m[1]:], false) {
+			continue
+		}
 		n := 0
-		for _, r := range m {
+		for _, r := range said[m[0]:m[1]] {
 			if r >= '0' && r <= '9' {
 				n++
 			}
 		}
 		switch {
 		case n >= 7 && n <= 15:
-			return strings.TrimSpace(m), ""
+			return strings.TrimSpace(said[m[0]:m[1]]), ""
 		case alone:
 			return "", "A telephone number has seven to fifteen digits."
 		}
@@ -92,6 +175,15 @@ func findPhone(said string, alone bool) (value, why string) {
 		return "", "That is no telephone number."
 	}
 	return "", ""
+}
+
+// letterAt reports whether a text ends, or begins, with a letter.
+func letterAt(s string, end bool) bool {
+	r, _ := utf8.DecodeRuneInString(s)
+	if end {
+		r, _ = utf8.DecodeLastRuneInString(s)
+	}
+	return unicode.IsLetter(r)
 }
 
 // findMail takes a mail address: it has an @, a dot and a top-level domain (common practice, no published source; the whole

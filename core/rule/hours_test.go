@@ -73,7 +73,7 @@ func TestAskingForSomebodyToRing(t *testing.T) {
 		"Could one of your staff ring me?": true, "Can somebody please call me about it": true, "Would a colleague contact me tomorrow?": true,
 		"Can someone with a wheelchair board?": false, "Do your staff speak French?": false, "Who can I ring about freight?": false,
 	} {
-		assert.Equal(t, want, AsksForPerson(s), s)
+		assert.Equal(t, want, AsksForPerson(s) != nil, s)
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -38,6 +39,7 @@ type Matcher struct {
 	embedder embed.Embedder
 	usual    float64
 	met      *lru.Cache[string, embed.Vector]
+	common   *embed.Static // the words of the language
 }
 
 // Likeness from which a message is like an example, when the rule does not say. By the encoder, misspelt and other wordings of
@@ -59,7 +61,11 @@ func NewMatcher(e embed.Embedder, encoded bool) (*Matcher, error) {
 	if !encoded {
 		usual = usualNearnessWords
 	}
-	return &Matcher{e, usual, met}, nil
+	common, err := embed.NewStatic()
+	if err != nil {
+		return nil, err
+	}
+	return &Matcher{e, usual, met, common}, nil
 }
 
 func (m *Matcher) vector(ctx context.Context, s string) (embed.Vector, error) {
@@ -88,6 +94,21 @@ func (m *Matcher) Match(ctx context.Context, r Rule, msg Message) (Match, error)
 	if err := m.like(ctx, w.Like, msg.Text, &out); err != nil {
 		return out, err
 	}
+	if r.beside() && len(w.Like) > 0 { // a cry for help and a question in one message: what is done beside the answer takes nothing from it
+		for _, p := range text.Sentences(msg.Text) {
+			s := msg.Text[p.Start:p.End]
+			if len(text.Words(s)) < leastWords || len(s) == len(strings.TrimSpace(msg.Text)) {
+				continue
+			}
+			part := Match{}
+			if err := m.like(ctx, w.Like, s, &part); err != nil {
+				return out, err
+			}
+			if part.Like > out.Like {
+				out.Like, out.Why = part.Like, part.Why
+			}
+		}
+	}
 	switch c := contained(w.Contains, msg.Text); {
 	case !w.said():
 		out.Holds, out.Why = true, "it holds for whatever is said"
@@ -95,7 +116,7 @@ func (m *Matcher) Match(ctx context.Context, r Rule, msg Message) (Match, error)
 		out.Holds, out.Why = true, fmt.Sprintf("%s (%.2f of %.2f)", out.Why, out.Like, out.Needed)
 	case c != "":
 		out.Holds, out.Why = true, "it says “"+c+"”"
-	case w.Person && AsksForPerson(msg.Text):
+	case w.Person && AsksForPerson(msg.Text) != nil:
 		out.Holds, out.Why = true, "it asks for a person"
 	case w.Urgent && Urgent(msg.Text):
 		out.Holds, out.Why = true, "it sounds urgent"
@@ -110,27 +131,81 @@ func (m *Matcher) Match(ctx context.Context, r Rule, msg Message) (Match, error)
 	return out, nil
 }
 
-// like finds the nearest example. A message that is an example but for slips of the pen is as like as it is written.
+// leastWords are the words of a sentence that is held against examples by itself.
+const leastWords = 3
+
+// beside reports whether all that a rule does is done beside an answer.
+func (r Rule) beside() bool {
+	return !slices.ContainsFunc(r.Then, func(a Action) bool { return a.Kind != Alert && a.Kind != Line && (a.Kind != Reply || !a.Beside) })
+}
+
+// like finds the nearest example. A message is also taken with its slips of the pen put right, and one that is an example but for such
+// slips is as like as it is written. An example that speaks of another thing of the kind counts for nothing.
 func (m *Matcher) like(ctx context.Context, examples []string, said string, out *Match) error {
 	if len(examples) == 0 {
 		return nil
 	}
-	v, err := m.vector(ctx, said)
-	if err != nil {
-		return err
+	wordings := []string{said}
+	if right := m.spelled(said, examples); right != said {
+		wordings = append(wordings, right)
 	}
-	out.Like = -1
-	for _, e := range examples {
-		x, err := m.vector(ctx, e)
+	out.Like, out.Why = -1, ""
+	other := ""
+	for _, s := range wordings {
+		v, err := m.vector(ctx, s)
 		if err != nil {
 			return err
 		}
-		like := max(embed.Cosine(v, x), written(e, said))
-		if like > out.Like {
-			out.Like, out.Why = like, "like “"+e+"”"
+		for _, e := range examples {
+			x, err := m.vector(ctx, e)
+			if err != nil {
+				return err
+			}
+			like := max(embed.Cosine(v, x), written(e, s))
+			switch {
+			case like <= out.Like:
+			case query.Other(s, e):
+				other = e
+			default:
+				out.Like, out.Why = like, "like “"+e+"”"
+			}
 		}
 	}
+	if out.Why == "" {
+		out.Like, out.Why = 0, "it speaks of another thing than “"+other+"”"
+	}
 	return nil
+}
+
+// spelled is a message with the words that the language does not know put right: by the examples' words first, then by the language's.
+func (m *Matcher) spelled(said string, examples []string) string {
+	known := norms(strings.Join(examples, " "))
+	var out strings.Builder
+	at := 0
+	for _, w := range text.Words(said) {
+		if len(w.Norm) < 4 || m.common.Knows(w.Norm) || slices.Contains(known, w.Norm) || strings.ContainsAny(w.Norm, "0123456789") {
+			continue
+		}
+		most := 1
+		if len(w.Norm) >= 7 {
+			most = 2
+		}
+		right, least := "", most+1
+		for _, k := range known {
+			if d := query.Distance(w.Norm, k, most); len(k) >= 4 && d < least {
+				right, least = k, d
+			}
+		}
+		if right == "" {
+			right = m.common.OneEdit(w.Norm)
+		}
+		if right == "" {
+			continue
+		}
+		out.WriteString(said[at:w.Start] + right)
+		at = w.End
+	}
+	return out.String() + said[at:]
 }
 
 // circumstances reports which circumstance a rule asks for is not there; "" when all are.
@@ -231,8 +306,8 @@ func contained(phrases []string, said string) string {
 // Words by which people ask for a person ("human", "representative" and "agent": common practice, no published source).
 var person = en.Pattern("asks-for-person")
 
-// AsksForPerson reports whether a message asks to be dealt with by a person.
-func AsksForPerson(s string) bool { return person.MatchString(s) }
+// AsksForPerson finds where a message asks to be dealt with by a person; nil where it does not.
+func AsksForPerson(s string) []int { return person.FindStringIndex(s) }
 
 // Signs of urgency. (Common practice, no published source.)
 var (

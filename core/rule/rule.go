@@ -10,7 +10,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "rule-2"
+const Version = "rule-3"
 
 // Rule is one house rule. Rules are tried in order.
 type Rule struct {

@@ -188,8 +188,30 @@ func TestChoicesNumbersAndDates(t *testing.T) {
 		v, _ := van.find(said, true)
 		assert.Equal(t, want, v, said)
 	}
-	v, _ := Detail{Type: TypeNumber}.find("we are twelve people", true)
-	assert.Equal(t, "twelve", v)
+	people := Detail{Name: "People", Ask: "How many are you?", Type: TypeNumber}
+	for said, want := range map[string]string{
+		"we are twelve people": "12", "ten thousand": "10,000", "1,200": "1,200", "4": "4", "four or five": "", "1O": "", "l2 people": "", "at 10:30": "", "on 3 May 2027": "",
+		"ext. 204": "", "none of it": "",
+	} {
+		v, why := people.find(said, true)
+		assert.Equal(t, want, v, said)
+		assert.Equal(t, want == "", why != "", said)
+	}
+	for said, want := range map[string]string{"Ring me on extension 204, we are 5 people": "5", "we come at 10 on the 12 o'clock boat": "", "flat 7": "", "a table for people, 6 of them": "6"} {
+		v, _ := people.find(said, false)
+		assert.Equal(t, want, v, said)
+	}
+	for said, want := range map[string]string{"01632 960411": "01632 960411", "O1632 96O411": "", "01632 96O411": "", "it is 01632 960411 ext 5": "01632 960411"} {
+		v, _ := Detail{Type: TypePhone}.find(said, true)
+		assert.Equal(t, want, v, said)
+	}
+	for _, said := range []string{"30 February 2027", "31/04/2027", "2027-02-29"} {
+		v, why := Detail{Type: TypeDate}.find(said, true)
+		assert.Empty(t, v, said)
+		assert.Equal(t, "There is no such day.", why, said)
+	}
+	v, _ := Detail{Type: TypeDate}.find("29 February 2028", true)
+	assert.Equal(t, "29 February 2028", v)
 	v, _ = Detail{Type: TypeDate}.find("on 3 May 2027", true)
 	assert.Equal(t, "3 May 2027", v)
 	for said, want := range map[string]string{"it was last Tuesday": "last Tuesday", "yesterday evening": "yesterday", "next friday": "next friday"} {
@@ -211,4 +233,37 @@ func TestRulesThatAreWrong(t *testing.T) {
 		assert.NotEmpty(t, Rule{ID: "a", Name: "a", Then: []Action{a}}.Check(), a.Kind)
 	}
 	assert.NotEmpty(t, Rule{ID: "a", Name: "a"}.Check())
+}
+
+// An alert that promises details is raised when they are confirmed, and every alert once in a conversation.
+func TestAnAlertIsRaisedOnce(t *testing.T) {
+	alert := Action{Kind: Alert, To: "desk@tolmouth.example", Purpose: "call back"}
+	asks := callBack
+	asks.Then = append([]Action{alert}, asks.Then...)
+	rules := []Rule{asks}
+	for _, said := range [][]string{
+		{"call me back"}, {"call me back", "Ada Venn", "01632 960411", "skip"}, {"call me back", "Ada Venn", "cancel"},
+		{"call me back", "Ada Venn", "01632 960411", "skip", "yes", "Which boats take cars?"},
+	} {
+		_, s := converse(t, rules, said...)
+		assert.Empty(t, s.Alerts, "%v", said)
+	}
+	_, s := converse(t, rules, "call me back", "Ada Venn", "01632 960411", "skip", "yes")
+	require.Len(t, s.Alerts, 1)
+	assert.Len(t, s.Form.Told, 2)
+
+	flood := []Rule{{ID: "flood", Name: "Flood", When: When{Like: []string{"water is coming in", "the cabin is flooded"}}, Then: []Action{alert}}}
+	_, s = converse(t, flood, "Water is coming in!")
+	assert.Len(t, s.Alerts, 1)
+	_, s = converse(t, flood, "Water is coming in! Which office is open now?")
+	assert.Len(t, s.Alerts, 1, "a question beside it does not hide it")
+	_, s = converse(t, flood, "Water is coming in!", "The water is still coming in")
+	assert.Empty(t, s.Alerts, "it was raised before")
+}
+
+func TestWhatWasToldBeforeACancelIsForgotten(t *testing.T) {
+	say, _ := converse(t, []Rule{callBack}, "call me back", "Ada Venn", "cancel")
+	assert.Contains(t, say, "cancelled")
+	say, _ = converse(t, []Rule{callBack}, "call me back", "Ada Venn", "cancel", "call me back")
+	assert.Equal(t, "What is your name?", say)
 }

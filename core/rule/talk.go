@@ -2,6 +2,7 @@ package rule
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -65,7 +66,7 @@ type State struct {
 // that rules that wait for that fire. Details that were told once are not asked for again. Past messages count by what was
 // asked for after them: a form is open when its question stands in the reply.
 func (m *Matcher) Walk(ctx context.Context, rules []Rule, turns []query.Turn, now Message, unanswered bool) (State, error) {
-	w := &walk{m: m, rules: rules, known: map[string]string{}, skipped: map[string]bool{}}
+	w := &walk{m: m, rules: rules, known: map[string]string{}, skipped: map[string]bool{}, raised: map[string]bool{}}
 	for i, t := range turns {
 		if t.Role != "user" {
 			continue
@@ -87,6 +88,7 @@ type walk struct {
 	rules   []Rule
 	known   map[string]string // details told so far, by name
 	skipped map[string]bool   // details that were declined
+	raised  map[string]bool   // rules that have raised their alerts in this conversation
 	form    *form
 }
 
@@ -101,19 +103,26 @@ type form struct {
 	passed    bool // the last message was a question of its own: it is answered, and the detail asked for again
 	complaint string
 	over      Form
+	before    map[string]string // what was known when it was opened
 }
 
 func (w *walk) past(ctx context.Context, msg Message, reply string) error {
 	if w.form != nil {
 		w.form.take(msg.Text, w.known)
+		passed := w.form.passed
 		if w.form.ended() {
+			if w.form.over.Done {
+				w.raised[w.form.rule.ID] = true
+			}
 			w.form = nil
 		}
-		return nil
+		if !passed {
+			return nil
+		}
 	}
 	for _, r := range w.rules {
 		a, asks := asking(r)
-		if r.Off || !asks {
+		if r.Off || !asks && !r.alerts() {
 			continue
 		}
 		x, err := w.m.Match(ctx, r, msg)
@@ -121,6 +130,16 @@ func (w *walk) past(ctx context.Context, msg Message, reply string) error {
 			return err
 		}
 		if !x.Holds {
+			continue
+		}
+		if !asks {
+			w.raised[r.ID] = w.raised[r.ID] || !x.Waits
+			if r.Stop {
+				return nil
+			}
+			continue
+		}
+		if w.form != nil {
 			continue
 		}
 		f := w.open(r, a)
@@ -133,6 +152,24 @@ func (w *walk) past(ctx context.Context, msg Message, reply string) error {
 		}
 	}
 	return nil
+}
+
+// alerts reports whether a rule raises any.
+func (r Rule) alerts() bool {
+	return slices.ContainsFunc(r.Then, func(a Action) bool { return a.Kind == Alert })
+}
+
+// raise raises a rule's alerts, once in a conversation.
+func (w *walk) raise(r Rule, s *State) {
+	if w.raised[r.ID] {
+		return
+	}
+	for _, a := range r.Then {
+		if a.Kind == Alert {
+			s.Alerts = append(s.Alerts, Alarm{r.ID, a.To, a.Purpose})
+			w.raised[r.ID] = true
+		}
+	}
 }
 
 // asking finds a rule's action that asks for details.
@@ -152,6 +189,9 @@ func (w *walk) last(ctx context.Context, msg Message, unanswered bool) (State, e
 		if !w.form.passed {
 			s.Fired = []Fired{{w.form.rule.ID, w.form.rule.Name, "details are being asked for"}}
 			w.form.speak(&s, w.known)
+			if w.form.over.Done { // an alert that promises details is not raised before they are confirmed
+				w.raise(w.form.rule, &s)
+			}
 			return s, nil
 		}
 	}
@@ -185,6 +225,7 @@ func (w *walk) last(ctx context.Context, msg Message, unanswered bool) (State, e
 
 func (w *walk) act(r Rule, msg Message, s *State) {
 	there := !slices.ContainsFunc(r.Then, func(a Action) bool { return a.Kind == HandOver && !a.staffed(msg.At) })
+	told := false
 	for _, a := range r.Then {
 		if a.Away && there || a.Kind == HandOver && !there {
 			continue
@@ -208,20 +249,22 @@ func (w *walk) act(r Rule, msg Message, s *State) {
 			if s.HandOver == nil {
 				s.HandOver = &Passing{r.ID, a.Team, a.Purpose, a.Text}
 			}
-		case Alert:
-			s.Alerts = append(s.Alerts, Alarm{r.ID, a.To, a.Purpose})
 		case Ask:
 			if s.Form == nil && w.form == nil {
 				f := w.open(r, a)
 				f.begin(msg.Text, w.known)
 				f.speak(s, w.known)
+				told = f.over.Done
 			}
 		}
+	}
+	if _, asks := asking(r); !asks || told {
+		w.raise(r, s)
 	}
 }
 
 func (w *walk) open(r Rule, a Action) *form {
-	return &form{rule: r, action: a, skipped: w.skipped}
+	return &form{rule: r, action: a, skipped: w.skipped, before: maps.Clone(w.known)}
 }
 
 // begin takes what the message that called for details tells already, and asks for the first that is lacking.
@@ -267,6 +310,11 @@ func (f *form) take(said string, known map[string]string) {
 	f.passed, f.complaint = false, ""
 	if cancels.MatchString(said) {
 		f.over.Cancelled = true
+		for _, d := range f.action.Details { // what was told is forgotten
+			if _, was := f.before[d.Name]; !was {
+				delete(known, d.Name)
+			}
+		}
 		return
 	}
 	if f.reading {
@@ -390,7 +438,7 @@ func (f *form) speak(s *State, known map[string]string) {
 	said := f.prompt(known)
 	switch {
 	case f.over.Cancelled:
-		said = "It is cancelled; nothing has been kept."
+		said = "It is cancelled. Nothing that you told me is passed on."
 		s.Form.Told = []Told{}
 	case f.over.Failed:
 		said = strings.TrimSpace(f.complaint + " I leave it at that.")

@@ -3,6 +3,7 @@ package app_test
 import (
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -192,4 +193,21 @@ func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
 	assert.Contains(t, d.Text[got[0].Start:got[0].End], "car deck", "the span leads to the words")
 	_, err = a.Proving.Wanted(t.Context(), "c", r.ID, "none")
 	assert.ErrorIs(t, err, fault.ErrMissing)
+}
+
+// A settled answer answers its question and near wordings of it, not those about another thing of the same kind.
+func TestASettledAnswerLeavesOtherThingsOfItsKind(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	_, err := a.Gathering.Upload(t.Context(), "c", "k300.md", "", []byte("# The K300\n\nTo reset the K300, press the blue switch twice. The K300 weighs 40 kg.\n"))
+	require.NoError(t, err)
+	require.NoError(t, a.Gathering.PutSettled(t.Context(), "c", diagnose.Settling{Question: "How do I reset the K200?", Answer: "Hold the red button for ten seconds."}))
+	for q, settled := range map[string]bool{
+		"How do I reset the K200?": true, "how can i reset my k200": true,
+		"How do I reset the K300?": false, "How do I reset the K400?": false, "How heavy is the K300?": false,
+	} {
+		r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: q})
+		require.NoError(t, err)
+		assert.Equal(t, settled, strings.Contains(r.Reply, "red button"), "%s: %s", q, r.Reply)
+	}
 }

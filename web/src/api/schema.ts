@@ -1677,6 +1677,7 @@ export interface components {
             nearMiss: string;
             never: string;
             opinion: boolean;
+            person: string;
             pointNow: string;
             pointTo: string;
             records: boolean;

@@ -47,7 +47,13 @@ function take(c: Schema['Connection']): void {
   base.value = c.base
   model.value = c.model
   key.value = ''
-  more.value = { window: c.window || 8000, priceIn: c.priceIn ?? 0, priceOut: c.priceOut ?? 0, cap: c.cap ?? 0, wait: c.wait || usualWait }
+  more.value = {
+    window: c.window || 8000,
+    priceIn: c.priceIn ?? 0,
+    priceOut: c.priceOut ?? 0,
+    cap: c.cap ?? 0,
+    wait: c.wait || usualWait,
+  }
 }
 
 const at = `/api/connections/${props.kind}` as '/api/connections/speech'

@@ -51,6 +51,18 @@ function add(): void {
       <ElCheckbox :model-value="d.optional ?? false" @change="(v: unknown) => set(k, { optional: v === true })"
         >optional</ElCheckbox
       >
+      <ElSelect
+        class="short"
+        :model-value="d.attempts ?? 0"
+        aria-label="How often it is asked for"
+        @update:model-value="(n: unknown) => set(k, { attempts: n === 0 ? undefined : Number(n) })"
+      >
+        <ElOption :value="0" label="three tries" />
+        <ElOption :value="1" label="one try" />
+        <ElOption :value="2" label="two tries" />
+        <ElOption :value="5" label="five tries" />
+        <ElOption :value="10" label="ten tries" />
+      </ElSelect>
       <TextEntry
         v-if="d.type === 'choice'"
         class="grow"
