@@ -73,7 +73,7 @@ func draw(r *rand.Rand, ts []thing) asking {
 // A question over records gives what the same question gives as SQL over the same rows in SQLite.
 func TestRecordsAnswerAsSQLDoes(t *testing.T) {
 	r := rand.New(rand.NewPCG(13, 29))
-	asked := 0
+	asked, none := 0, 0
 	for asked < 1000 {
 		ts := things(r)
 		db, err := sqlx.Open("sqlite", ":memory:")
@@ -101,6 +101,17 @@ func TestRecordsAnswerAsSQLDoes(t *testing.T) {
 			require.NoError(t, db.Select(&want, q.sql), q.sql)
 			a, ok := record.Ask(record.Asked{Text: q.question, Wants: q.wants, AsOf: "2026-01-01", Known: func(s string) bool { return known[s] }}, records)
 			if len(want) == 0 {
+				if ok && a.None { // all that could have met the limit were counted
+					var of int
+					where, _, _ := strings.Cut(q.sql, " AND price")
+					if !strings.Contains(where, "colour") {
+						where, _, _ = strings.Cut(q.sql, " WHERE")
+					}
+					require.NoError(t, db.Get(&of, strings.Replace(where, "SELECT name", "SELECT count(*)", 1)))
+					assert.Equal(t, of, a.Of, "%s: %v", q.question, a.Say())
+					none++
+					continue
+				}
 				assert.False(t, ok && len(a.Said) > 0, "%s: %v", q.question, a.Say())
 				continue
 			}
@@ -125,4 +136,5 @@ func TestRecordsAnswerAsSQLDoes(t *testing.T) {
 			return
 		}
 	}
+	assert.Positive(t, none, "some drawn limits are met by no row")
 }

@@ -20,10 +20,11 @@ type passage struct {
 	units     []unit
 	support   float64
 	features  Features
-	openEnded bool    // the question is
-	past      bool    // what the document says no longer holds, by what it says of itself
-	keywords  bool    // the question is a few key words
-	year      bool    // the question asks for a year
+	openEnded bool // the question is
+	past      bool // what the document says no longer holds, by what it says of itself
+	keywords  bool // the question is a few key words
+	year      bool // the question asks for a year
+	demands   []demand
 	often     bool    // the question asks how often something is
 	headed    float64 // likeness of meaning of the question and the nearest heading
 }

@@ -35,7 +35,7 @@ func weigh(r query.Reading, b Bench) []asked {
 		if float64(df) >= general*float64(b.View.Chunks()) {
 			name = 0
 		}
-		out = append(out, asked{t, name, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+		out = append(out, asked{t, df == 0, name, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
 	}
 	return out
 }
@@ -68,9 +68,13 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 	}
 	keywords := len(text.Words(r.Alone)) <= mostKeywords && !strings.HasSuffix(r.Wordings[0].Text, "?")
 	year := asksYear.MatchString(r.Alone)
+	var demands []demand
+	if b.Answer.Demands {
+		demands = demandsOf(r.Alone)
+	}
 	open, often := openEnded.MatchString(r.Alone), asksOften.MatchString(r.Alone)
 	for _, p := range ps {
-		p.openEnded, p.often, p.keywords, p.year = open, often, keywords, year
+		p.openEnded, p.often, p.keywords, p.year, p.demands = open, often, keywords, year, demands
 		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
 		}
@@ -121,9 +125,10 @@ func featuresOf(p *passage, wants []text.QuantityKind, terms []asked, extra map[
 			}
 		}
 	}
-	if f.Told, f.Names, f.Lacks = focus(p, terms, cache); p.keywords {
+	if focus(p, terms, cache, &f); p.keywords {
 		f.Lacks, f.Figure = 0, max(0, f.Figure) // of two key words, one is often said by others, and none asks for a figure
 	}
+	f.Names += p.unmet(cache)
 	if p.year && !slices.ContainsFunc(p.units, func(u unit) bool { return !u.beyond && aYear.MatchString(u.text) }) {
 		f.Names++ // nothing stands in for a year
 	}
@@ -253,27 +258,53 @@ func compare(ctx context.Context, p *passage, question embed.Vector, b Bench) er
 	return nil
 }
 
+// nearest is the passage's best sentence or row, and the section that it stands in; another row of its table speaks of something else.
+func (p *passage) nearest() (top *unit, near []unit) {
+	for i := range p.units {
+		if u := &p.units[i]; !u.beyond && (top == nil || u.score > top.score) {
+			top = u
+		}
+	}
+	if top == nil {
+		return nil, nil
+	}
+	for i := range p.units {
+		if u := &p.units[i]; u.section == top.section && (u.row == nil || u == top || top.row == nil) {
+			near = append(near, *u)
+		}
+	}
+	return top, near
+}
+
+// unmet is how much the question demands that the section of the passage's best sentence does not hold.
+func (p *passage) unmet(cache *wordCache) float64 {
+	if len(p.demands) == 0 {
+		return 0
+	}
+	_, near := p.nearest()
+	heads := text.Words(strings.Join(append(append([]string(nil), p.rank.Entry.Path...), p.rank.Entry.Title), " "))
+	out := 0.0
+	for i := range p.demands {
+		if !p.demands[i].met(near, heads, cache) {
+			out += p.demands[i].weighs
+		}
+	}
+	return out
+}
+
 // focus looks at the section of the passage's best sentence: how near that sentence is in meaning, how many names, codes and figures of
-// the question it lacks, and how much the heaviest word weighs that it lacks.
-func focus(p *passage, terms []asked, cache *wordCache) (told, names, lacks float64) {
-	best := -1
-	for i := range p.units {
-		if u := &p.units[i]; !u.beyond && (best < 0 || u.score > p.units[best].score) {
-			best = i
-		}
+// the question it lacks, how much the heaviest word weighs that it lacks, how much it holds of all, and how many of the words it lacks the
+// whole corpus lacks.
+func focus(p *passage, terms []asked, cache *wordCache, f *Features) {
+	top, near := p.nearest()
+	if top == nil {
+		f.Lacks = 1
+		return
 	}
-	if best < 0 {
-		return 0, 0, 1
-	}
-	top := &p.units[best]
-	var near []unit
+	f.Told = top.cosine
 	has := map[string]bool{}
-	for i := range p.units {
-		u := &p.units[i]
-		if u.section != top.section || u.row != nil && u != top && top.row != nil {
-			continue // another row speaks of something else
-		}
-		near = append(near, *u)
+	for i := range near {
+		u := &near[i]
 		for _, set := range []map[string]bool{u.stems, u.context} {
 			for s := range set {
 				has[s] = true
@@ -290,14 +321,18 @@ func focus(p *passage, terms []asked, cache *wordCache) (told, names, lacks floa
 		if has[t.Stem] {
 			continue
 		}
-		names += t.name
+		f.Names += t.name
 		like := 0.0
 		for _, w := range words {
 			like = max(like, embed.Cosine(t.vector, cache.get(w)))
 		}
-		if share := t.weight / sum * (1 - max(0, like)); share > lacks {
-			lacks = share
+		if share := t.weight / sum * (1 - max(0, like)); share > f.Lacks {
+			f.Lacks = share
+		}
+		if t.absent {
+			f.Absent += 1 - max(0, like)
 		}
 	}
-	return top.cosine, min(names, 2), lacks
+	f.Names, f.Absent = min(f.Names, 2), min(f.Absent, 2)
+	f.Held, _ = coverage(terms, has, words, cache)
 }

@@ -34,6 +34,7 @@ func (c *wordCache) get(w string) embed.Vector {
 // asked is one term of the question with its weight: how rare it is times how much it counts in the question.
 type asked struct {
 	query.Term
+	absent bool    // the whole corpus lacks it
 	name   float64 // how much it is a name, a code or a figure, 0 to 1: nothing stands in for one
 	weight float64
 	vector embed.Vector
@@ -87,6 +88,8 @@ type Features struct {
 	Missing float64 `json:"missing"` // 1 when a price or a way to reach somebody is asked for and no kept passage holds any, or the price is of something else
 	Names   float64 `json:"names"`   // names, codes and figures in the question that the section of the best sentence does not hold, by count
 	Lacks   float64 `json:"lacks"`   // the heaviest of the question's words that the section of the best sentence does not hold, not even by a like word: its share of their weight, 0 to 1
+	Held    float64 `json:"held"`    // coverage of the question's terms by the section of the best sentence with its headings, like words counted in part, 0 to 1
+	Absent  float64 `json:"absent"`  // words in the question that the whole corpus lacks, names or not, each less by how like the nearest word of that section is; at most 2
 	Told    float64 `json:"told"`    // likeness of meaning of the question and the best sentence in its surroundings, -1 to 1
 	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }

@@ -61,6 +61,7 @@ type Settings struct {
 	Welcome     string  `json:"welcome" initial:"Ask me anything about the material I answer from." label:"Welcome" help:"What stands there before anything was asked; empty for nothing."`
 	First       string  `json:"first" initial:"" label:"First questions" help:"Questions offered before anything was asked, one a line, four at most."`
 	Machine     string  `json:"machine" initial:"Replies are put together by a machine from the sources that they name." label:"Note on replies" help:"Tells whoever asks that no person replies."`
+	Demands     bool    `json:"demands" initial:"true" label:"What is asked for must be there" help:"The dimension of “how deep”, the thing of “is there a lift”, a number of the things of “how many”, a name for “who is the”: a passage without it is taken to be about something else."`
 	Person      string  `json:"person" initial:"I answer from our pages, and cannot put you through from here." label:"To whoever asks for a person" help:"Said when somebody asks for a person and no house rule hands over; where to turn is added to it."`
 	Greeting    string  `json:"greeting" initial:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
 	Thanks      string  `json:"thanks" initial:"You are welcome." label:"Thanks" help:"The reply to thanks."`

@@ -128,6 +128,9 @@ func TestQuestionsAreExecuted(t *testing.T) {
 		{"Is there wheelchair access to the Ash Room?", nil, "No. Ash Room – Wheelchair access: no."},
 		{"Which room is the largest?", nil, "Elm Room – Capacity: 120."},
 		{"How many rooms are there on the ground floor?", []text.QuantityKind{text.Number}, "1: Oak Room – Floor: ground."},
+		{"Which tools weigh less than 2 kg?", []text.QuantityKind{text.Weight}, "None of the 4 that are listed. The nearest is Senta 10 – Weight: 7 kg."},
+		{"Which drills cost more than £50 per day?", []text.QuantityKind{text.Money}, "None of the 2 that are listed. The nearest is Borra 200 – £30 per day."},
+		{"What is the mail address of the Quill office?", []text.QuantityKind{text.Mail}, ""},
 		// What no record explains has no answer here.
 		{"How much is the Borra 900 per day?", []text.QuantityKind{text.Money}, ""},
 		{"What is the noise level of the Borra 200?", nil, ""},

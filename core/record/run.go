@@ -21,6 +21,7 @@ type Said struct {
 type Answer struct {
 	Said     []Said
 	Of       int     // how many records were compared, or could have met the conditions
+	None     bool    // none of them meets the limits; the one that comes nearest is told
 	Count    bool    // their number is what was asked
 	Verdict  string  // what the first of several earns: "cheaper"; "" for none
 	YesNo    int     // 1 for yes, -1 for no, 0 where it is no such question or none can be told
@@ -345,17 +346,17 @@ func (q *question) explained(m mask, met float64) (float64, bool) {
 	return got / all, whole
 }
 
-// limited tells whether a cell can be held against the question's limits, and whether it meets them.
-func (q *question) limited(x *Cell) (bears, meets bool) {
+// limited tells whether a cell can be held against the question's limits, whether it meets them, and by how much it misses the nearer one.
+func (q *question) limited(x *Cell) (bears, meets bool, off float64) {
 	for _, l := range q.limits {
 		for _, f := range x.seen.figures {
 			v, unit, ok := f.Amount()
 			if ok && string(f.Dimension())+" "+unit == l.bounds.Unit {
-				return true, l.bounds.Holds(v)
+				return true, l.bounds.Holds(v), min(math.Abs(v-l.bounds.Low), math.Abs(v-l.bounds.High))
 			}
 		}
 	}
-	return false, false
+	return false, false, 0
 }
 
 // wanted reports whether a cell is of a kind that is asked for.
@@ -364,6 +365,17 @@ func (q *question) wanted(x *Cell) bool {
 	return slices.ContainsFunc(q.Wants, func(w text.QuantityKind) bool {
 		return w == kind || w == text.Clock && x.seen.shut
 	})
+}
+
+// reaches reports whether a cell can be the way to reach somebody that is asked for: a mail address or a telephone number, and nothing that
+// goes by a like name.
+func (q *question) reaches(x *Cell) bool {
+	for _, w := range q.Wants {
+		if w == text.Mail || w == text.Phone {
+			return slices.ContainsFunc(text.Quantities(x.Text), func(f text.Quantity) bool { return f.Kind == text.Mail || f.Kind == text.Phone || f.Kind == text.Web })
+		}
+	}
+	return true
 }
 
 // byName is how much it counts that a record's whole name is asked for: "ten singles" is another ticket than "single".
@@ -393,6 +405,9 @@ func (q *question) value(vs []view) (Answer, bool) {
 			}
 			if q.task == aCount && x.seen.kind != text.Number {
 				continue // what is counted is the records
+			}
+			if !q.reaches(x) {
+				continue // the way to the house is no mail address
 			}
 			m := about | v.heads[c] | v.vals[c]
 			if v.heads[c]&^about == 0 && !q.wanted(x) && (q.yesNo || len(q.Wants)+len(v.Cells) > 2) && !(q.yesNo && v.vals[c]&^about != 0) {
@@ -514,6 +529,10 @@ func (q *question) list(vs []view) (Answer, bool) {
 		of       int
 		explains float64
 		old      bool
+		missed   int     // records that meet all but the limits
+		nearest  Said    // of those, the one that comes nearest to a limit
+		off      float64 // by how much it misses it
+		would    float64 // what these explain
 	}
 	sets, must := map[string]*set{}, q.conditions(vs)
 	var order []string
@@ -530,23 +549,23 @@ func (q *question) list(vs []view) (Answer, bool) {
 			vals |= v.vals[c]
 		}
 		var cells []int
-		ok := true
+		ok, within, off := true, true, 0.0
 		limited := len(q.limits) == 0
 		for c := range v.Cells {
 			x := &v.Cells[c]
 			if x.Key {
 				continue
 			}
-			if bears, meets := q.limited(x); bears {
+			if bears, meets, by := q.limited(x); bears {
 				others := slices.ContainsFunc(v.Cells, func(o Cell) bool {
 					return o.Span != x.Span && !o.Key && o.seen.kind == x.seen.kind && q.heads(&o)&^v.heads[c] != 0
 				})
 				if others {
 					continue // another column of the kind is named
 				}
-				limited, ok = true, ok && meets
+				limited, within, off = true, within && meets, max(off, by)
 				m |= v.heads[c]
-				if meets && !slices.Contains(cells, c) {
+				if !slices.Contains(cells, c) {
 					cells = append(cells, c)
 				}
 				continue
@@ -568,10 +587,20 @@ func (q *question) list(vs []view) (Answer, bool) {
 			}
 		}
 		got, whole := q.explained(m, float64(len(q.limits)))
-		if whole && got >= leastExplained || !ok {
+		if whole && got >= leastExplained || !ok || !within {
 			k.of++
 		}
-		if !ok || !limited || !whole || got < leastExplained || must[v.set]&^m != 0 || len(q.limits) == 0 && q.ofKind()&^m != 0 {
+		if ok && limited && !within && whole && got >= leastExplained && must[v.set]&^m == 0 {
+			if got > k.would+1e-9 { // these are more nearly of the kind that is asked for
+				k.would, k.missed = got, 0
+			}
+			if got > k.would-1e-9 {
+				if k.missed++; k.missed == 1 || off < k.off {
+					k.nearest, k.off = Said{Record: v.Record, Cells: cells}, off
+				}
+			}
+		}
+		if !ok || !within || !limited || !whole || got < leastExplained || must[v.set]&^m != 0 || len(q.limits) == 0 && q.ofKind()&^m != 0 {
 			continue
 		}
 		if q.task == aValue && vals&^q.ops == 0 {
@@ -586,7 +615,18 @@ func (q *question) list(vs []view) (Answer, bool) {
 			best = k
 		}
 	}
-	if best == nil || len(best.said) > mostTold {
+	if best == nil { // all that could meet the limits were looked at: that none does is an answer
+		for _, name := range order {
+			if k := sets[name]; k.missed > 1 && !k.old && (best == nil || k.would > best.would) {
+				best = k
+			}
+		}
+		if best == nil {
+			return Answer{}, false
+		}
+		return Answer{Said: []Said{best.nearest}, Of: best.missed, None: true, Explains: best.would}, true
+	}
+	if len(best.said) > mostTold {
 		return Answer{}, false
 	}
 	return Answer{Said: best.said, Of: best.of, Count: q.task == aCount, Explains: best.explains}, true

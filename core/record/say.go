@@ -35,6 +35,8 @@ func (a Answer) Say() []Sentence {
 		switch {
 		case a.Verdict != "" && i == 0:
 			said = name + " (" + a.Verdict + ") – " + strings.Join(told, "; ")
+		case a.None:
+			said = "None of the " + strconv.Itoa(a.Of) + " that are listed. The nearest is " + said
 		case a.Count && i == 0:
 			said = strconv.Itoa(len(a.Said)) + ": " + said
 		case a.YesNo > 0:

@@ -156,3 +156,8 @@ func Content(s string) []Word {
 	}
 	return out
 }
+
+// Adjacent reports whether nothing but space stands between two words of a text.
+func Adjacent(s string, a, b Word) bool {
+	return a.End <= b.Start && strings.TrimSpace(s[a.End:b.Start]) == ""
+}

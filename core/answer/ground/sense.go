@@ -349,7 +349,7 @@ func (c *claim) borrowed(places []place, against int) []Trouble {
 	ws := text.Words(c.said)
 	for i := 0; i+1 < len(ws); i++ {
 		a, b := ws[i], ws[i+1]
-		if text.Stop(a.Norm) || text.Stop(b.Norm) || !touching(c.said, a, b) || !wordy(a.Norm) || !p.stems[b.Stem] || !elsewhere(a.Stem) {
+		if text.Stop(a.Norm) || text.Stop(b.Norm) || !text.Adjacent(c.said, a, b) || !wordy(a.Norm) || !p.stems[b.Stem] || !elsewhere(a.Stem) {
 			continue
 		}
 		if slices.ContainsFunc(places, func(o place) bool { return adjacent(o.text, a.Stem, b.Stem) }) {
@@ -435,16 +435,11 @@ func (c *claim) hungOn(places []place, against int, elsewhere func(stem string) 
 func adjacent(s, a, b string) bool {
 	ws := text.Words(s)
 	for i := 0; i+1 < len(ws); i++ {
-		if ws[i].Stem == a && ws[i+1].Stem == b && touching(s, ws[i], ws[i+1]) {
+		if ws[i].Stem == a && ws[i+1].Stem == b && text.Adjacent(s, ws[i], ws[i+1]) {
 			return true
 		}
 	}
 	return false
-}
-
-// touching reports whether nothing but space stands between two words.
-func touching(s string, a, b text.Word) bool {
-	return a.End <= b.Start && strings.TrimSpace(s[a.End:b.Start]) == ""
 }
 
 // subject are the stems of the content words of a sentence before its first auxiliary, of the first five words, and those after it; none
@@ -514,7 +509,7 @@ func (c *claim) limits(places []place, against int) []Trouble {
 func (c *claim) ordinals(p *place) []Trouble {
 	ws, own := text.Words(p.text), norms(c.said)
 	for i := 0; i+1 < len(ws); i++ {
-		if ordinals[ws[i].Norm] && calendar[strings.TrimSuffix(ws[i+1].Norm, "s")] && !own[ws[i].Norm] && touching(p.text, ws[i], ws[i+1]) && c.stems[ws[i+1].Stem] && c.shares(p) >= alikeEnough {
+		if ordinals[ws[i].Norm] && calendar[strings.TrimSuffix(ws[i+1].Norm, "s")] && !own[ws[i].Norm] && text.Adjacent(p.text, ws[i], ws[i+1]) && c.stems[ws[i+1].Stem] && c.shares(p) >= alikeEnough {
 			if n, bare := modifier(c.said, ws[i+1].Stem); n == "" && bare {
 				return []Trouble{{Limit, p.text[ws[i].Start:ws[i+1].End]}}
 			}
@@ -645,7 +640,7 @@ func modifier(s, stem string) (narrower string, bare bool) {
 		if w.Stem != stem {
 			continue
 		}
-		if i > 0 && touching(s, ws[i-1], w) && !text.Stop(ws[i-1].Norm) && !auxiliary[ws[i-1].Norm] && wordy(ws[i-1].Norm) {
+		if i > 0 && text.Adjacent(s, ws[i-1], w) && !text.Stop(ws[i-1].Norm) && !auxiliary[ws[i-1].Norm] && wordy(ws[i-1].Norm) {
 			narrower = ws[i-1].Stem
 			continue
 		}

@@ -30,11 +30,20 @@ function shares(e: Evidence): { name: string; share: number }[] {
   return e.signals.map((s) => ({ name: signalNames[s.name], share: s.share })).filter((s) => s.share >= 0.01)
 }
 
-function link(c: { document: string; version: string; span: { start: number; end: number } }) {
+type Span = { start: number; end: number }
+
+/** Where a passage stands, with the cells of it that are told, when it is a record. */
+function link(c: { document: string; version: string; span: Span }, cells: Span[] = []) {
+  const told = cells.map((x) => `${x.start}-${x.end}`).join(',')
   return {
     name: 'document',
     params: { corpus: props.corpus, document: c.document },
-    query: { version: c.version, from: String(c.span.start), to: String(c.span.end) },
+    query: {
+      version: c.version,
+      from: String(c.span.start),
+      to: String(c.span.end),
+      cells: told === '' ? undefined : told,
+    },
   }
 }
 </script>
@@ -122,7 +131,7 @@ function link(c: { document: string; version: string; span: { start: number; end
         @mouseleave="hovered = -1"
       >
         {{ s.text }}
-        <RouterLink v-if="s.cited" :to="link(s.cited)" class="cite" :title="s.cited.passage">{{
+        <RouterLink v-if="s.cited" :to="link(s.cited, s.cells)" class="cite" :title="s.cited.passage">{{
           s.cited.title
         }}</RouterLink>
       </p>

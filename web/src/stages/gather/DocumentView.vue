@@ -23,6 +23,20 @@ const bytes = computed(() => new ByteText(doc.value?.text ?? ''))
 const isWeb = computed(() => /^https?:/.test(doc.value?.address ?? ''))
 
 type Block = Schema['Block']
+type Span = { start: number; end: number }
+
+/** The cells of a record that a reply tells; none when a passage is cited as a whole. */
+const told = computed<Span[]>(() =>
+  String(route.query.cells ?? '')
+    .split(',')
+    .map((c) => c.split('-').map(Number))
+    .filter((c) => c.length === 2 && c.every(Number.isFinite))
+    .map(([start = 0, end = 0]) => ({ start, end })),
+)
+
+function lit(c: { span: Span }): boolean {
+  return told.value.some((t) => c.span.start < t.end && t.start < c.span.end)
+}
 
 function cited(b: { span: { start: number; end: number } }): boolean {
   return from.value >= 0 && b.span.start < to.value && from.value < b.span.end
@@ -31,13 +45,17 @@ function cited(b: { span: { start: number; end: number } }): boolean {
 function parts(b: Block): { text: string; lit: boolean }[] {
   const s = b.span
   if (!cited(b)) return [{ text: bytes.value.slice(s.start, s.end), lit: false }]
-  const a = Math.max(s.start, from.value)
-  const z = Math.min(s.end, to.value)
-  return [
-    { text: bytes.value.slice(s.start, a), lit: false },
-    { text: bytes.value.slice(a, z), lit: true },
-    { text: bytes.value.slice(z, s.end), lit: false },
-  ]
+  const marks = told.value.length > 0 ? told.value : [{ start: from.value, end: to.value }]
+  const out: { text: string; lit: boolean }[] = []
+  let at = s.start
+  for (const m of [...marks].sort((x, y) => x.start - y.start)) {
+    const a = Math.max(at, m.start)
+    const z = Math.min(s.end, m.end)
+    if (a >= z) continue
+    out.push({ text: bytes.value.slice(at, a), lit: false }, { text: bytes.value.slice(a, z), lit: true })
+    at = z
+  }
+  return [...out, { text: bytes.value.slice(at, s.end), lit: false }]
 }
 
 /** Whether a block is the first of its page. */
@@ -187,9 +205,9 @@ watch(() => [route.params.document, route.query.version, from.value], load, { im
                 </tr>
               </thead>
               <tbody>
-                <tr v-for="(r, k) in b.grid.rows" :key="k">
+                <tr v-for="(r, k) in b.grid.rows" :key="k" :class="{ cited: cited(r) && told.length > 0 }">
                   <td v-for="(c, n) in r.cells" :key="n">
-                    <mark v-if="cited(r)">{{ c.text }}</mark><template v-else>{{ c.text }}</template>
+                    <mark v-if="told.length > 0 ? lit(c) : cited(r)">{{ c.text }}</mark><template v-else>{{ c.text }}</template>
                   </td>
                 </tr>
               </tbody>
@@ -219,6 +237,9 @@ watch(() => [route.params.document, route.query.version, from.value], load, { im
 </template>
 
 <style scoped>
+tr.cited > td {
+  background: var(--accent-soft);
+}
 .clip {
   display: block;
   width: 100%;
