@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -14,12 +15,16 @@ import (
 // piano", a number of them for "how many days", a name for "who is the leader". What a question merely names may be said in other words;
 // without these the section is about something else. (Common practice, no published source.)
 type demand struct {
-	any    map[string]bool // stems of which one must stand there
-	thing  text.Word       // or a word like this one in meaning
-	count  bool            // a number must stand by it
-	name   map[string]bool // a name must stand there that is none of these stems
-	mark   [2]string       // or two words in a row, by their stem and as written: "pier B"
-	weighs float64         // what it counts when it is not met, where a missing name counts 1
+	any     map[string]bool     // stems of which one must stand there
+	things  []text.Word         // or words like these in meaning: one of them, or each
+	each    bool                // each of things must stand there
+	figure  []text.QuantityKind // a figure of one of these kinds must stand there, or that it costs nothing
+	year    bool                // or a year
+	literal string              // or a path, an address or an option, letter by letter, or the last part of it
+	count   bool                // a number must stand by it
+	name    map[string]bool     // a name must stand there that is none of these stems
+	mark    [2]string           // or two words in a row, by their stem and as written: "pier B"
+	weighs  float64             // what it counts when it is not met, where a missing name counts 1
 }
 
 // What demands count that are not met. A dimension has few words, and a name none but itself; a thing may go by another name.
@@ -36,54 +41,101 @@ var (
 	thingEnds     = en.Set("thing-ends")
 	noThing       = en.Set("no-thing")
 	thatPlace     = en.Pattern("that-place")
+	priceOf       = en.Pattern("demands-price-of")
+	attributeOf   = en.Pattern("demands-attribute-of")
+	asksMoney     = en.Pattern("demands-money")
+	auxiliaries   = en.Set("auxiliary")
+	whichOf       = en.Pattern("demands-which")
+	pastDate      = en.Pattern("demands-past-date")
+	whenIsThe     = en.Pattern("demands-when-is-the")
+	ofThe         = en.Pattern("demands-of-the")
+	literal       = regexp.MustCompile(`^(?:/[\w.-]+)+/?$|^--?[a-zA-Z][\w-]*$`)
+	versioned     = regexp.MustCompile(`\b(\p{Lu}[\p{L}-]+) (\d[\d.]*)\b`)
+	calendarDay   = en.Set("calendar-name")
 	numberedThing = en.Pattern("numbered-thing")
 )
 
 // demandsOf are the demands of a question.
-func demandsOf(question string) []demand {
+func demandsOf(question string, wants []text.QuantityKind) []demand {
 	var out []demand
 	if m := asksDimension.FindStringSubmatch(question); m != nil {
 		if ws := en.List("dimension-" + strings.ToLower(m[1])); len(ws) > 0 {
 			out = append(out, demand{any: text.Stems(ws...), weighs: demandsWord})
 		}
 	}
-	if m := asksThing.FindStringIndex(question); m != nil {
-		if w, ok := thingAt(question[m[1]:]); ok {
-			out = append(out, demand{thing: w, weighs: demandsThing})
+	after := func(re *regexp.Regexp, from int, add func(things []text.Word, end string)) (at int) {
+		m := re.FindStringIndex(question[from:])
+		if m == nil {
+			return -1
 		}
-		if at := thatPlace.FindStringIndex(question[m[1]:]); at != nil {
-			if w, ok := thingAt(question[m[1]+at[1]:]); ok {
-				out = append(out, demand{thing: w, weighs: demandsThing})
-			}
+		if things, end := thingAt(question[from+m[1]:]); len(things) > 0 {
+			add(things, end)
+		}
+		return from + m[1]
+	}
+	if at := after(asksThing, 0, func(ws []text.Word, _ string) {
+		out = append(out, demand{things: ws[len(ws)-1:], weighs: demandsThing})
+	}); at >= 0 {
+		after(thatPlace, at, func(ws []text.Word, _ string) {
+			out = append(out, demand{things: ws, each: true, weighs: demandsThing})
+		})
+	}
+	if at := after(asksCount, 0, func(ws []text.Word, _ string) {
+		out = append(out, demand{things: ws[len(ws)-1:], count: true, weighs: demandsThing})
+	}); at >= 0 {
+		after(thatPlace, at, func(ws []text.Word, _ string) {
+			out = append(out, demand{things: ws, each: true, weighs: demandsThing})
+		})
+	}
+	for _, re := range []*regexp.Regexp{priceOf, attributeOf, whenIsThe, ofThe} {
+		after(re, 0, func(ws []text.Word, _ string) { out = append(out, demand{things: ws, weighs: demandsThing}) })
+	}
+	after(whichOf, 0, func(ws []text.Word, end string) {
+		if auxiliaries[end] { // "which licence does it have", not "what happens when"
+			out = append(out, demand{things: ws, weighs: demandsThing})
+		}
+	})
+	if len(wants) > 0 && wants[0] == text.Money && asksMoney.MatchString(question) {
+		out = append(out, demand{figure: []text.QuantityKind{text.Money}, weighs: demandsWord})
+	}
+	if pastDate.MatchString(question) {
+		out = append(out, demand{figure: []text.QuantityKind{text.Date}, year: true, weighs: demandsThing})
+	}
+	for _, w := range strings.Fields(question) {
+		if w = strings.Trim(w, ",;:?!()\"'“”‘’."); literal.MatchString(w) {
+			out = append(out, demand{literal: w, weighs: demandsWord})
 		}
 	}
-	if m := asksCount.FindStringIndex(question); m != nil {
-		if w, ok := thingAt(question[m[1]:]); ok {
-			out = append(out, demand{thing: w, count: true, weighs: demandsThing})
+	for _, m := range versioned.FindAllStringSubmatch(question, -1) {
+		if norm := text.Normalise(m[1]); !calendarDay[norm] {
+			out = append(out, demand{mark: [2]string{text.Stem(norm), m[2]}, weighs: demandsWord})
 		}
 	}
 	for _, m := range numberedThing.FindAllStringSubmatch(question, -1) {
 		out = append(out, demand{mark: [2]string{text.Stem(text.Normalise(m[1])), strings.ToLower(m[2])}, weighs: demandsWord})
 	}
-	if asksName.MatchString(question) {
-		out = append(out, demand{name: text.Stems(question), weighs: demandsWord})
-	}
+	after(asksName, 0, func(ws []text.Word, _ string) {
+		out = append(out, demand{name: text.Stems(question), things: ws, weighs: demandsWord})
+	})
 	return out
 }
 
-// thingAt is the head of the name of a thing that a text begins with: the last word before the name ends.
-func thingAt(s string) (text.Word, bool) {
-	var head text.Word
-	found := false
+// thingAt are the content words of the name of a thing that a text begins with, up to where the name ends; none when it names nothing that
+// must stand anywhere. end is the word at which it ends.
+func thingAt(s string) (things []text.Word, end string) {
 	for _, w := range text.Words(s) {
 		if thingEnds[w.Norm] {
+			end = w.Norm
 			break
 		}
 		if !text.Stop(w.Norm) {
-			head, found = w, true
+			things = append(things, w)
 		}
 	}
-	return head, found && !noThing[head.Norm]
+	if len(things) == 0 || noThing[things[len(things)-1].Norm] {
+		return nil, end
+	}
+	return things, end
 }
 
 // alikeThing is the likeness of meaning from which a word stands for a thing that is asked for.
@@ -92,17 +144,38 @@ const alikeThing = 0.55
 // met reports whether some units meet a demand; heads are the words of the headings above them.
 func (d *demand) met(units []unit, heads []text.Word, cache *wordCache) bool {
 	if d.name != nil {
-		return slices.ContainsFunc(units, func(u unit) bool { return holdsName(u.text, d.name) })
+		return slices.ContainsFunc(units, func(u unit) bool {
+			return holdsName(u.text, d.name) && slices.ContainsFunc(d.things, func(t text.Word) bool { return u.stems[t.Stem] || u.context[t.Stem] })
+		})
 	}
 	if d.mark[0] != "" {
 		return slices.ContainsFunc(units, func(u unit) bool { return d.marks(&u) }) || inARow(heads, d.mark)
 	}
-	like := func(w text.Word) bool {
-		if d.any != nil {
-			return d.any[w.Stem]
-		}
-		return w.Stem == d.thing.Stem || embed.Cosine(cache.get(w.Norm), cache.get(d.thing.Norm)) >= alikeThing
+	if d.figure != nil {
+		return slices.ContainsFunc(units, func(u unit) bool { return holdsFigure(&u, d.figure) || d.year && aYear.MatchString(u.text) })
 	}
+	if d.literal != "" {
+		last := d.literal[strings.LastIndexByte(d.literal, '/')+1:]
+		return slices.ContainsFunc(units, func(u unit) bool {
+			return strings.Contains(u.text, d.literal) || len(last) > 3 && last != d.literal && strings.Contains(u.text, last)
+		}) || slices.ContainsFunc(heads, func(w text.Word) bool { return w.Norm == strings.ToLower(d.literal) })
+	}
+	if d.any != nil {
+		return d.holds(units, heads, func(w text.Word) bool { return d.any[w.Stem] })
+	}
+	for _, t := range d.things {
+		held := d.holds(units, heads, func(w text.Word) bool {
+			return w.Stem == t.Stem || embed.Cosine(cache.get(w.Norm), cache.get(t.Norm)) >= alikeThing
+		})
+		if held != d.each {
+			return held
+		}
+	}
+	return d.each
+}
+
+// holds reports whether some units, or the headings above them, hold a word; where a number of it is demanded, with a number.
+func (d *demand) holds(units []unit, heads []text.Word, like func(text.Word) bool) bool {
 	for i := range units {
 		u := &units[i]
 		if d.count {

@@ -35,7 +35,7 @@ func weigh(r query.Reading, b Bench) []asked {
 		if float64(df) >= general*float64(b.View.Chunks()) {
 			name = 0
 		}
-		out = append(out, asked{t, df == 0, name, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
+		out = append(out, asked{t, name, t.Weight * index.Rarity(b.View.Chunks(), df), b.Words.Word(t.Word)})
 	}
 	return out
 }
@@ -70,7 +70,7 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 	year := asksYear.MatchString(r.Alone)
 	var demands []demand
 	if b.Answer.Demands {
-		demands = demandsOf(r.Alone)
+		demands = demandsOf(r.Alone, r.Wants)
 	}
 	open, often := openEnded.MatchString(r.Alone), asksOften.MatchString(r.Alone)
 	for _, p := range ps {
@@ -293,8 +293,7 @@ func (p *passage) unmet(cache *wordCache) float64 {
 }
 
 // focus looks at the section of the passage's best sentence: how near that sentence is in meaning, how many names, codes and figures of
-// the question it lacks, how much the heaviest word weighs that it lacks, how much it holds of all, and how many of the words it lacks the
-// whole corpus lacks.
+// the question it lacks, how much the heaviest word weighs that it lacks, and how much it holds of all.
 func focus(p *passage, terms []asked, cache *wordCache, f *Features) {
 	top, near := p.nearest()
 	if top == nil {
@@ -329,10 +328,7 @@ func focus(p *passage, terms []asked, cache *wordCache, f *Features) {
 		if share := t.weight / sum * (1 - max(0, like)); share > f.Lacks {
 			f.Lacks = share
 		}
-		if t.absent {
-			f.Absent += 1 - max(0, like)
-		}
 	}
-	f.Names, f.Absent = min(f.Names, 2), min(f.Absent, 2)
+	f.Names = min(f.Names, 2)
 	f.Held, _ = coverage(terms, has, words, cache)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"jolvex/core/query"
+	"jolvex/core/record"
 	"jolvex/core/text"
 )
 
@@ -60,18 +61,18 @@ func (a *asking) planSides(ctx context.Context, q query.Question, names, questio
 // the question asks for no such figure, or a side has none or several.
 func decided(question string, sides [2]*Trail) (order [2]int, word string) {
 	order = [2]int{0, 1}
-	for _, e := range extremes {
-		m := e.re.FindString(question)
+	for _, e := range record.Extremes() {
+		m := e.Asked.FindString(question)
 		if m == "" {
 			continue
 		}
-		for _, k := range e.kinds {
+		for _, k := range e.Kinds {
 			a, unitA, okA := onlyAmount(sides[0], k)
 			b, unitB, okB := onlyAmount(sides[1], k)
 			if !okA || !okB || unitA != unitB || a == b {
 				continue
 			}
-			if (b > a) == e.most {
+			if (b > a) == e.Most {
 				order = [2]int{1, 0}
 			}
 			return order, strings.ToLower(m)
@@ -84,9 +85,12 @@ func decided(question string, sides [2]*Trail) (order [2]int, word string) {
 func onlyAmount(t *Trail, kind text.QuantityKind) (v float64, unit string, ok bool) {
 	for _, s := range t.Reply {
 		n := 0
+		var first text.Quantity
 		for _, q := range text.Quantities(s.Text) {
-			if q.Kind == kind {
-				n++
+			if q.Is(kind) {
+				if n++; n == 1 {
+					first = q
+				}
 			}
 		}
 		if n == 0 {
@@ -95,7 +99,7 @@ func onlyAmount(t *Trail, kind text.QuantityKind) (v float64, unit string, ok bo
 		if n > 1 || ok {
 			return 0, "", false
 		}
-		v, unit, ok = amountIn(s.Text, kind)
+		v, unit, ok = first.Amount()
 	}
 	return v, unit, ok
 }

@@ -34,7 +34,6 @@ func (c *wordCache) get(w string) embed.Vector {
 // asked is one term of the question with its weight: how rare it is times how much it counts in the question.
 type asked struct {
 	query.Term
-	absent bool    // the whole corpus lacks it
 	name   float64 // how much it is a name, a code or a figure, 0 to 1: nothing stands in for one
 	weight float64
 	vector embed.Vector
@@ -89,7 +88,6 @@ type Features struct {
 	Names   float64 `json:"names"`   // names, codes and figures in the question that the section of the best sentence does not hold, by count
 	Lacks   float64 `json:"lacks"`   // the heaviest of the question's words that the section of the best sentence does not hold, not even by a like word: its share of their weight, 0 to 1
 	Held    float64 `json:"held"`    // coverage of the question's terms by the section of the best sentence with its headings, like words counted in part, 0 to 1
-	Absent  float64 `json:"absent"`  // words in the question that the whole corpus lacks, names or not, each less by how like the nearest word of that section is; at most 2
 	Told    float64 `json:"told"`    // likeness of meaning of the question and the best sentence in its surroundings, -1 to 1
 	Strange float64 `json:"strange"` // names in the question that the whole corpus lacks, by count
 }
@@ -117,19 +115,19 @@ func headingMatch(terms []asked, path []string) float64 {
 // the weights of names, of what is lacking and of figures were set by hand on debian-faq and the open half of developers-reference: see
 // docs/decisions/0003-support.md.
 type calibration struct {
-	bias, soft, exact, cosine, near, unit, figure, without, heading, margin, names, lacks, missing, strange float64
+	bias, soft, exact, held, cosine, near, unit, figure, without, heading, margin, names, lacks, missing, strange float64
 }
 
 var (
 	byWords   = calibration{bias: -3.9, soft: 3.2, exact: 2.4, cosine: 3.1, near: 1.2, unit: 0.9, figure: 0.4, without: 0.4, heading: 0.2, names: -4, missing: -1.5, strange: -0.8}
-	byEncoder = calibration{bias: -2.9, soft: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, without: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
+	byEncoder = calibration{bias: -2.9, held: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, without: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
 )
 
 // lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.
 const lacksFrom = 0.35
 
 func (c calibration) support(f Features) float64 {
-	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figured(f.Figure) + c.heading*f.Heading + c.margin*f.Margin + c.names*f.Names + c.lacks*max(0, f.Lacks-lacksFrom) + c.strange*f.Strange
+	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.held*f.Held + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figured(f.Figure) + c.heading*f.Heading + c.margin*f.Margin + c.names*f.Names + c.lacks*max(0, f.Lacks-lacksFrom) + c.strange*f.Strange
 	return 1 / (1 + math.Exp(-z))
 }
 
@@ -205,6 +203,8 @@ func namesIn(question string) map[string]float64 {
 		}
 		switch {
 		case digits >= 2, i > 0 && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm):
+			out[w.Stem] = 1
+		case len(word) >= 3 && strings.ContainsFunc(word[n:], unicode.IsUpper) && word != strings.ToUpper(word): // macOS
 			out[w.Stem] = 1
 		case len(word) >= 3 && word == strings.ToUpper(word) && question != strings.ToUpper(question):
 			out[w.Stem] = abbreviation

@@ -14,7 +14,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-16"
+const Version = "answer-18"
 
 // Format numbers the form in which trails are stored.
 //

@@ -16,7 +16,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rank stage's hash.
-const Version = "find-9"
+const Version = "find-11"
 
 // Ways to bring the kinds of retrieval together.
 const (

@@ -66,12 +66,17 @@ type limit struct {
 	start, end int
 }
 
-// extremes are the ways to ask for the most or least of something, and the kinds of figure that decide.
-var extremes = []struct {
-	re    *regexp.Regexp
-	kinds []text.QuantityKind
-	most  bool
-}{
+// Extreme is a way to ask for the most or least of something.
+type Extreme struct {
+	Asked *regexp.Regexp
+	Kinds []text.QuantityKind // that decide, the likeliest first; nil for whatever is counted
+	Most  bool
+}
+
+// Extremes are the ways to ask for the most or least of something. It is not to be changed.
+func Extremes() []Extreme { return extremes }
+
+var extremes = []Extreme{
 	{en.Pattern("most-cheap"), []text.QuantityKind{text.Money}, false},
 	{en.Pattern("most-dear"), []text.QuantityKind{text.Money}, true},
 	{en.Pattern("most-early"), []text.QuantityKind{text.Clock, text.Date}, false},
@@ -120,8 +125,8 @@ func read(a Asked) *question {
 		return slices.ContainsFunc(limits, func(l limit) bool { return m[0] < l.end && l.start < m[1] })
 	}
 	for _, e := range extremes {
-		if m := e.re.FindStringIndex(a.Text); m != nil && !held(m) {
-			q.task, q.kinds, q.most = anExtreme, e.kinds, e.most
+		if m := e.Asked.FindStringIndex(a.Text); m != nil && !held(m) {
+			q.task, q.kinds, q.most = anExtreme, e.Kinds, e.Most
 			ops = append(ops, m)
 			break
 		}

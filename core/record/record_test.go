@@ -28,7 +28,7 @@ func para(b *doc.Builder, s string) { b.Add(doc.Block{Kind: doc.Paragraph}, s) }
 func office(town, phone, parking, cards, sunday string) *doc.Document {
 	return page(town+" office", func(b *doc.Builder) {
 		para(b, "The office stands beside the station.")
-		for _, x := range [][2]string{{"Telephone", phone}, {"Parking spaces", parking}, {"Cards accepted", cards}} {
+		for _, x := range [][2]string{{"Address", "Mill Road, " + town}, {"Telephone", phone}, {"Parking spaces", parking}, {"Cards accepted", cards}} {
 			heading(b, 2, x[0])
 			para(b, x[1])
 		}

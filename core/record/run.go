@@ -63,6 +63,9 @@ func Ask(a Asked, records []Record) (Answer, bool) {
 	views := q.views(records)
 	best, found := Answer{}, false
 	take := func(x Answer, ok bool) {
+		for _, s := range x.Said {
+			ok = ok && (len(s.Cells) == 0 || slices.ContainsFunc(s.Cells, func(c int) bool { return q.reaches(&s.Record.Cells[c]) }))
+		}
 		if ok && (!found || x.Explains > best.Explains+1e-9) {
 			best, found = x, true
 		}
