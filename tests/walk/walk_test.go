@@ -70,7 +70,7 @@ func (p *page) until(js string) {
 	p.t.Helper()
 	defer func() { // what the page says tells more than what it does not
 		if p.t.Failed() {
-			said, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText.slice(0, 2000)`))
+			said, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](`[document.body.innerText.slice(0, 1500), document.body.innerText.slice(-1500)].join("\n...\n")`))
 			p.t.Log(said, err)
 		}
 	}()

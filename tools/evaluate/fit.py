@@ -15,7 +15,7 @@ import sys
 
 import numpy as np
 
-NAMES = ["cosine", "margin", "soft", "told", "lacks"]
+NAMES = ["cosine", "margin", "held"]
 WEIGHT = {"off-subject": 0.4}
 
 
