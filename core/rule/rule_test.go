@@ -242,7 +242,9 @@ func TestAnAlertIsRaisedOnce(t *testing.T) {
 	asks.Then = append([]Action{alert}, asks.Then...)
 	rules := []Rule{asks}
 	for _, said := range [][]string{
-		{"call me back"}, {"call me back", "Ada Venn", "01632 960411", "skip"}, {"call me back", "Ada Venn", "cancel"},
+		{"call me back"},
+		{"call me back", "Ada Venn", "01632 960411", "skip"},
+		{"call me back", "Ada Venn", "cancel"},
 		{"call me back", "Ada Venn", "01632 960411", "skip", "yes", "Which boats take cars?"},
 	} {
 		_, s := converse(t, rules, said...)

@@ -87,8 +87,11 @@ func run(address, out, only string, extra []shot) error {
 		{"gather", base + "/gather", "tr.line", nil},
 		{"choose", base + "/gather", ".source", click(`.source a[href*="/choose/"]`)},
 		{"checks", base + "/gather/checks", ".finding", nil},
-		{"document", base + "/gather?q=Conditions", "tr.line", func(ctx context.Context) error {
-			return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(`tr.line a`)), chromedp.WaitVisible(chromedp.CSS(".reading")), chromedp.WaitVisible(chromedp.CSS(".strata button")))
+		{"document", base + "/answer", ".el-slider", func(ctx context.Context) error { // where a citation leads: the row, and the cell that was told
+			return errors.Join(ask("What does a bicycle cost?")(ctx), chromedp.Do(ctx,
+				chromedp.Click(chromedp.CSS(".trail .cite")), chromedp.WaitVisible(chromedp.CSS(".reading mark")), chromedp.WaitVisible(chromedp.CSS(".strata button")),
+				chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll('.strip button')].find(b => b.textContent.trim() === 'Close')?.click()`),
+			))
 		}},
 		{"shape", base + "/shape", ".text section", nil},
 		{"find", base + "/find?q=" + url.QueryEscape("How much is a bicycle to Sandrel?"), ".hit", nil},

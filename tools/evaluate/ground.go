@@ -211,8 +211,10 @@ func writtenClaims(name string) ([]claim, error) {
 			return nil, fmt.Errorf("read %s: %w", name, err)
 		}
 		for _, c := range in.Claims {
-			out = append(out, claim{kind: map[bool]string{true: "true: ", false: "false: "}[c.Holds] + c.Kind, said: c.Said, asked: in.Asked,
-				evidence: ground.Source{Text: in.Text, Heading: in.Heading, Rows: rowsIn(in.Text)}, true: c.Holds})
+			out = append(out, claim{
+				kind: map[bool]string{true: "true: ", false: "false: "}[c.Holds] + c.Kind, said: c.Said, asked: in.Asked,
+				evidence: ground.Source{Text: in.Text, Heading: in.Heading, Rows: rowsIn(in.Text)}, true: c.Holds,
+			})
 		}
 	}
 }

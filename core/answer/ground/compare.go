@@ -23,8 +23,10 @@ func (c *claim) comparedIn(t *table) []Trouble {
 		sign float64
 		all  bool
 	}{
-		{moreThan.FindStringIndex(c.said), 1, false}, {lessThan.FindStringIndex(c.said), -1, false},
-		{ofAllMost.FindStringIndex(c.said), 1, true}, {ofAllLeast.FindStringIndex(c.said), -1, true},
+		{moreThan.FindStringIndex(c.said), 1, false},
+		{lessThan.FindStringIndex(c.said), -1, false},
+		{ofAllMost.FindStringIndex(c.said), 1, true},
+		{ofAllLeast.FindStringIndex(c.said), -1, true},
 	} {
 		if how.at == nil {
 			continue

@@ -1585,6 +1585,8 @@ export interface components {
             /** Format: double */
             heading: number;
             /** Format: double */
+            held: number;
+            /** Format: double */
             lacks: number;
             /** Format: double */
             margin: number;
@@ -1668,6 +1670,7 @@ export interface components {
             /** Format: double */
             carried: number;
             composer: string;
+            demands: boolean;
             first: string;
             give: string;
             goodbye: string;

@@ -207,7 +207,9 @@ watch(() => [route.params.document, route.query.version, from.value], load, { im
               <tbody>
                 <tr v-for="(r, k) in b.grid.rows" :key="k" :class="{ cited: cited(r) && told.length > 0 }">
                   <td v-for="(c, n) in r.cells" :key="n">
-                    <mark v-if="told.length > 0 ? lit(c) : cited(r)">{{ c.text }}</mark><template v-else>{{ c.text }}</template>
+                    <mark v-if="told.length > 0 ? lit(c) : cited(r)">{{ c.text }}</mark><template v-else>{{
+                      c.text
+                    }}</template>
                   </td>
                 </tr>
               </tbody>
