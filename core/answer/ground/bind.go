@@ -14,6 +14,10 @@ func (c *claim) bind(places []place) (bound bool, out []Trouble) {
 	all := true
 	for _, q := range c.figures {
 		if q.Kind == text.Number && (small[q.Value] || len(q.Value) < 2) {
+			if said, other := c.numbered(q, places); other {
+				all = false
+				out = append(out, trouble(Misplace, said))
+			}
 			continue
 		}
 		found, fits := false, false
@@ -30,7 +34,7 @@ func (c *claim) bind(places []place) (bound bool, out []Trouble) {
 			bound = true
 		case found:
 			all = false
-			out = append(out, Trouble{Misplace, c.said[q.Start:q.End]})
+			out = append(out, trouble(Misplace, c.said[q.Start:q.End]))
 		}
 	}
 	for _, t := range tables {
@@ -41,17 +45,40 @@ func (c *claim) bind(places []place) (bound bool, out []Trouble) {
 			}
 			switch found, fits := t.holds(c, at, t.inOneColumn(v.value), func(s string) bool { return strings.EqualFold(strings.TrimSpace(s), v.value) }); {
 			case fits && len(c.denied) > 0 && !shutIn(v.value) && !limit.MatchString(c.said):
-				out = append(out, Trouble{Negation, v.said})
+				out = append(out, trouble(Negation, v.said))
 			case len(c.denied) > 0:
 			case fits:
 				bound = true
 			case found && !inSentence(v.said, places):
 				all = false
-				out = append(out, Trouble{Misplace, v.said})
+				out = append(out, trouble(Misplace, v.said))
 			}
 		}
 	}
 	return bound && all, out
+}
+
+// numbered reports whether a claim gives a thing another number than the evidence does, which tells it from others of its kind: "berth 5",
+// where only berth 3 is spoken of. said is the thing with its number.
+func (c *claim) numbered(q text.Quantity, places []place) (said string, other bool) {
+	ws := text.Words(c.said)
+	at := slices.IndexFunc(ws, func(w text.Word) bool { return w.Start >= q.Start })
+	if at < 1 || text.Stop(ws[at-1].Norm) || wordy(ws[at].Norm) || !text.Adjacent(c.said, ws[at-1], ws[at]) {
+		return "", false
+	}
+	for i := range places {
+		them := text.Words(places[i].text)
+		for k := 1; k < len(them); k++ {
+			if them[k-1].Stem != ws[at-1].Stem || wordy(them[k].Norm) {
+				continue
+			}
+			if them[k].Norm == ws[at].Norm {
+				return "", false
+			}
+			other = true
+		}
+	}
+	return c.said[ws[at-1].Start:ws[at].End], other
 }
 
 // table is the rows of a table with what tells each row and each column from the others.

@@ -75,7 +75,7 @@ func (c *claim) comparedIn(t *table) []Trouble {
 			}
 		}
 		if fails > 0 && holds == 0 {
-			return []Trouble{{Compare, c.said[how.at[0]:how.at[1]]}}
+			return []Trouble{trouble(Compare, c.said[how.at[0]:how.at[1]])}
 		}
 	}
 	return nil

@@ -96,7 +96,7 @@ func (c *claim) unknownFigures(evidence []Source) []Trouble {
 		case q.Kind == text.Number && sameHour(q, have):
 			continue
 		}
-		out = append(out, Trouble{Figure, c.said[q.Start:q.End]})
+		out = append(out, trouble(Figure, c.said[q.Start:q.End]))
 	}
 	return out
 }
@@ -141,11 +141,11 @@ func (c *claim) unknownCodes(evidence []Source) []Trouble {
 		if !mixed.MatchString(w.Norm) || have[w.Norm] || have[strings.TrimSuffix(w.Norm, "s")] || slices.ContainsFunc(c.figures, func(q text.Quantity) bool { return q.Start < w.End && w.Start < q.End }) {
 			continue
 		}
-		out = append(out, Trouble{Figure, c.said[w.Start:w.End]})
+		out = append(out, trouble(Figure, c.said[w.Start:w.End]))
 	}
 	for _, o := range option.FindAllString(" "+c.said, -1) {
 		if o = strings.TrimSpace(o); !have[o] {
-			out = append(out, Trouble{Figure, o})
+			out = append(out, trouble(Figure, o))
 		}
 	}
 	return out
@@ -182,10 +182,10 @@ func (c *claim) unknownNames(evidence []Source) []Trouble {
 			continue // it begins a sentence
 		}
 		if calendar[w.Norm] {
-			out = append(out, Trouble{Figure, c.said[w.Start:w.End]})
+			out = append(out, trouble(Figure, c.said[w.Start:w.End]))
 			continue
 		}
-		out = append(out, Trouble{Name, c.said[w.Start:w.End]})
+		out = append(out, trouble(Name, c.said[w.Start:w.End]))
 	}
 	return out
 }

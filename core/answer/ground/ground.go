@@ -29,6 +29,16 @@ const (
 type Trouble struct {
 	Kind string `json:"kind" enum:"figure,name,negation,opposite,deed,misplace,limit,compare,added,subject"`
 	Said string `json:"said"` // the words in question
+	Why  string `json:"why" doc:"What is wrong with them, in words"`
+}
+
+func trouble(kind, said string) Trouble { return Trouble{kind, said, inWords[kind]} }
+
+// inWords says what each kind of trouble is.
+var inWords = map[string]string{
+	Figure: "this figure does not stand there", Name: "this name does not stand there", Negation: "one of the two denies what the other says",
+	Opposite: "the opposite stands there", Deed: "it claims a deed", Misplace: "it is said of something else there",
+	Limit: "it leaves out, or adds, what this holds for", Compare: "the figures there compare otherwise", Added: "this does not stand there", Subject: "nothing there is about this",
 }
 
 // Grounding is how well evidence carries one sentence.
@@ -90,7 +100,7 @@ func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Sour
 	out.Troubles = append(out.Troubles, c.unknownCodes(evidence)...)
 	out.Troubles = append(out.Troubles, c.unknownNames(evidence)...)
 	if len(places) == 0 {
-		out.Troubles = append(out.Troubles, Trouble{Subject, said})
+		out.Troubles = append(out.Troubles, trouble(Subject, said))
 		return out, nil
 	}
 	bound, wrong := c.bind(places)
@@ -122,7 +132,7 @@ func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Sour
 	out.Troubles = append(out.Troubles, g.added(c, places, against)...)
 	out.Score = g.score(out, len(c.words), bound)
 	if out.Contain < unrelated && out.Like < unlike && !bound {
-		out.Troubles = append(out.Troubles, Trouble{Subject, said})
+		out.Troubles = append(out.Troubles, trouble(Subject, said))
 	}
 	return out, nil
 }

@@ -1,6 +1,7 @@
 package ground
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -13,7 +14,7 @@ func deedsIn(said string, places []place) []Trouble {
 	if deed == "" || slices.ContainsFunc(places, func(p place) bool { return strings.Contains(strings.ToLower(p.text), strings.ToLower(deed)) }) {
 		return nil
 	}
-	return []Trouble{{Deed, deed}}
+	return []Trouble{trouble(Deed, deed)}
 }
 
 // shares is the share of the claim's words of letters that a place holds.
@@ -43,17 +44,17 @@ func (c *claim) denies(places []place, against int) []Trouble {
 			continue
 		}
 		agrees := c.deniesToo(p)
-		for s := range c.denied {
+		for _, s := range slices.Sorted(maps.Keys(c.denied)) {
 			if agrees || payWords[s] && slices.ContainsFunc(places, func(o place) bool { return containsAny(freeWords, norms(o.text)) }) {
 				continue
 			}
 			if p.stems[s] && !denying(p.text, s) && !slices.ContainsFunc(places, func(o place) bool { return o.denied[s] }) {
-				return []Trouble{{Negation, s}}
+				return []Trouble{trouble(Negation, c.word(s))}
 			}
 		}
 		for s := range p.denied {
 			if c.stems[s] && !agrees && !denying(c.said, s) && !c.limited() {
-				return []Trouble{{Negation, "says what “" + denial.FindString(p.text) + "” denies"}}
+				return []Trouble{trouble(Negation, "says what “"+denial.FindString(p.text)+"” denies")}
 			}
 		}
 	}
@@ -62,11 +63,11 @@ func (c *claim) denies(places []place, against int) []Trouble {
 		return c.deniedThing(places, against)
 	}
 	if c.copies(p) && denials(c.said)%2 != denials(p.text)%2 && c.limited() == limitedIn(p.text) {
-		return []Trouble{{Negation, "the other way round"}}
+		return []Trouble{trouble(Negation, "the other way round")}
 	}
 	mine, theirs := len(c.denied) > 0, len(p.denied) > 0
 	if mine != theirs && !shutIn(p.text) && !c.shut() && !c.limited() && !exception.MatchString(p.text) && !limit.MatchString(p.text) && mine {
-		return []Trouble{{Negation, denial.FindString(c.said)}}
+		return []Trouble{trouble(Negation, denial.FindString(c.said))}
 	}
 	return c.deniedThing(places, against)
 }
@@ -81,13 +82,24 @@ func (c *claim) deniesToo(p *place) bool {
 		denied = text.Stems(p.text[m[1]:])
 	}
 	for s := range denied {
-		for _, x := range c.parts {
-			if x.stems[s] && (len(deniedIn(x.text)) > 0 || !slices.ContainsFunc(text.Words(x.text), func(w text.Word) bool { return auxiliary[w.Norm] })) {
+		for i, x := range c.parts {
+			goesOn := i > 0 && !slices.ContainsFunc(text.Words(x.text), func(w text.Word) bool { return auxiliary[w.Norm] }) // "not take food or drinks"
+			if x.stems[s] && (len(deniedIn(x.text)) > 0 || goesOn && len(deniedIn(c.parts[i-1].text)) > 0) {
 				return true
 			}
 		}
 	}
 	return false
+}
+
+// word is how a claim says a stem.
+func (c *claim) word(stem string) string {
+	for _, w := range text.Words(c.said) {
+		if w.Stem == stem {
+			return c.said[w.Start:w.End]
+		}
+	}
+	return stem
 }
 
 func containsAny(set, of map[string]bool) bool {
@@ -126,7 +138,7 @@ func (c *claim) deniedThing(places []place, against int) []Trouble {
 			}
 		}
 		if held > 0 && held == denied {
-			return []Trouble{{Negation, w.Norm}}
+			return []Trouble{trouble(Negation, w.Norm)}
 		}
 	}
 	return nil
@@ -191,7 +203,7 @@ func (c *claim) optionTaken(places []place) []Trouble {
 		}
 	}
 	if other > own+1e-9 {
-		return []Trouble{{Misplace, mine}}
+		return []Trouble{trouble(Misplace, mine)}
 	}
 	return nil
 }
@@ -204,15 +216,15 @@ func (c *claim) opposes(p *place) []Trouble {
 			continue
 		}
 		if slices.ContainsFunc(opposites[w.Norm], func(o string) bool { return have[o] && !own[o] }) {
-			return []Trouble{{Opposite, c.said[w.Start:w.End]}}
+			return []Trouble{trouble(Opposite, c.said[w.Start:w.End])}
 		}
 	}
 	for _, w := range c.words {
 		if have["un"+w.Norm] && !have[w.Norm] && len(c.denied) == 0 && !own["un"+w.Norm] {
-			return []Trouble{{Opposite, c.said[w.Start:w.End]}}
+			return []Trouble{trouble(Opposite, c.said[w.Start:w.End])}
 		}
 		if plain, ok := strings.CutPrefix(w.Norm, "un"); ok && have[plain] && !have[w.Norm] && denials(p.text) == 0 {
-			return []Trouble{{Opposite, c.said[w.Start:w.End]}}
+			return []Trouble{trouble(Opposite, c.said[w.Start:w.End])}
 		}
 	}
 	for _, q := range c.figures {
@@ -221,7 +233,7 @@ func (c *claim) opposes(p *place) []Trouble {
 				continue
 			}
 			if a, b := before(c.said, q.Start), before(p.text, f.Start); sinceWords[a] && untilWords[b] || untilWords[a] && a != "to" && sinceWords[b] {
-				return []Trouble{{Opposite, a + " " + c.said[q.Start:q.End]}}
+				return []Trouble{trouble(Opposite, a+" "+c.said[q.Start:q.End])}
 			}
 		}
 	}
@@ -229,7 +241,7 @@ func (c *claim) opposes(p *place) []Trouble {
 	for _, b := range boundaries {
 		for _, pair := range [][2]string{b, {b[1], b[0]}} {
 			if strings.Contains(low, pair[0]+" ") && strings.Contains(lower, pair[1]+" ") && !strings.Contains(lower, pair[0]+" ") {
-				return []Trouble{{Opposite, pair[0]}}
+				return []Trouble{trouble(Opposite, pair[0])}
 			}
 		}
 	}
@@ -295,7 +307,7 @@ func (c *claim) turned(places []place, against int) []Trouble {
 			}
 			for _, o := range theirs {
 				if o.by == t.by && o.to != t.to && c.stems[o.to] && !slices.Contains(mine, o) {
-					return []Trouble{{Misplace, t.by + " " + t.to}}
+					return []Trouble{trouble(Misplace, t.by+" "+t.to)}
 				}
 			}
 		}
@@ -319,7 +331,7 @@ func (c *claim) crossed(places []place) []Trouble {
 				for _, x := range c.parts {
 					mine := text.Stems(x.text)
 					if share(mine, one, []map[string]bool{other}, nil) >= 0.5 && share(mine, other, []map[string]bool{one}, nil) >= 0.5 {
-						return []Trouble{{Misplace, x.text}}
+						return []Trouble{trouble(Misplace, x.text)}
 					}
 				}
 			}
@@ -353,12 +365,12 @@ func (c *claim) borrowed(places []place, against int) []Trouble {
 			continue
 		}
 		if slices.ContainsFunc(places, func(o place) bool { return adjacent(o.text, a.Stem, b.Stem) }) {
-			return []Trouble{{Misplace, c.said[a.Start:b.End]}}
+			return []Trouble{trouble(Misplace, c.said[a.Start:b.End])}
 		}
 	}
 	for _, w := range c.words {
 		if calendar[strings.TrimSuffix(w.Norm, "s")] && elsewhere(w.Stem) {
-			return []Trouble{{Misplace, c.said[w.Start:w.End]}}
+			return []Trouble{trouble(Misplace, c.said[w.Start:w.End])}
 		}
 	}
 	if t := c.hungOn(places, against, elsewhere); t != nil {
@@ -407,7 +419,7 @@ func (c *claim) ofAnother(places []place) []Trouble {
 		}
 	}
 	if strange != "" {
-		return []Trouble{{Misplace, strange}}
+		return []Trouble{trouble(Misplace, strange)}
 	}
 	return nil
 }
@@ -426,7 +438,7 @@ func (c *claim) hungOn(places []place, against int, elsewhere func(stem string) 
 			})
 		}
 		if !slices.ContainsFunc(ws, func(w text.Word) bool { return !strange(w) }) {
-			return []Trouble{{Misplace, x.text}}
+			return []Trouble{trouble(Misplace, x.text)}
 		}
 	}
 	return nil
@@ -476,7 +488,7 @@ func (c *claim) limits(places []place, against int) []Trouble {
 	}
 	if all := slices.IndexFunc(text.Words(c.said), func(w text.Word) bool { return universal[w.Norm] }); all >= 0 && exception.MatchString(p.text) && !c.limited() &&
 		c.shares(p) >= alikeEnough && !slices.ContainsFunc(text.Words(p.text), func(w text.Word) bool { return universal[w.Norm] }) {
-		return []Trouble{{Limit, exception.FindString(p.text)}}
+		return []Trouble{trouble(Limit, exception.FindString(p.text))}
 	}
 	if t := c.ownException(places); t != nil {
 		return t
@@ -486,7 +498,7 @@ func (c *claim) limits(places []place, against int) []Trouble {
 	}
 	only, theirs := limit.FindStringIndex(c.said), limit.MatchString(p.text)
 	if only != nil && !theirs && !exception.MatchString(p.text) && only[0] == 0 {
-		return []Trouble{{Limit, c.said[only[0]:only[1]]}}
+		return []Trouble{trouble(Limit, c.said[only[0]:only[1]])}
 	}
 	if theirs && only == nil && !exception.MatchString(c.said) && len(c.denied) == 0 && c.shares(p) >= 0.3 {
 		unknown := 0
@@ -496,7 +508,7 @@ func (c *claim) limits(places []place, against int) []Trouble {
 			}
 		}
 		if 5*unknown >= 2*len(c.words) {
-			return []Trouble{{Limit, limit.FindString(p.text)}}
+			return []Trouble{trouble(Limit, limit.FindString(p.text))}
 		}
 	}
 	if t := c.ordinals(p); t != nil {
@@ -511,7 +523,7 @@ func (c *claim) ordinals(p *place) []Trouble {
 	for i := 0; i+1 < len(ws); i++ {
 		if ordinals[ws[i].Norm] && calendar[strings.TrimSuffix(ws[i+1].Norm, "s")] && !own[ws[i].Norm] && text.Adjacent(p.text, ws[i], ws[i+1]) && c.stems[ws[i+1].Stem] && c.shares(p) >= alikeEnough {
 			if n, bare := modifier(c.said, ws[i+1].Stem); n == "" && bare {
-				return []Trouble{{Limit, p.text[ws[i].Start:ws[i+1].End]}}
+				return []Trouble{trouble(Limit, p.text[ws[i].Start:ws[i+1].End])}
 			}
 		}
 	}
@@ -541,7 +553,7 @@ func (c *claim) inException(p *place) []Trouble {
 		}
 	}
 	if len(apart) > 0 && 2*inIt >= len(apart) && inMain >= 2 {
-		return []Trouble{{Limit, p.text[m[0]:]}}
+		return []Trouble{trouble(Limit, p.text[m[0]:])}
 	}
 	return nil
 }
@@ -558,7 +570,7 @@ func (c *claim) ownException(places []place) []Trouble {
 	}) {
 		return nil
 	}
-	return []Trouble{{Limit, c.said[m[0]:]}}
+	return []Trouble{trouble(Limit, c.said[m[0]:])}
 }
 
 // withoutCondition finds a claim that leaves out under what condition alone a thing holds, or says of the other case what holds of one:
@@ -586,7 +598,7 @@ func (c *claim) withoutCondition(p *place) []Trouble {
 			}
 		}
 		if held >= 2 && len(apart) > 0 && 2*said <= len(apart) && !c.stems[apart[len(apart)-1].Stem] {
-			return []Trouble{{Limit, p.text[m[0]:m[1]] + rest}}
+			return []Trouble{trouble(Limit, p.text[m[0]:m[1]]+rest)}
 		}
 	}
 	m, when := otherwise.FindStringIndex(p.text), condition.FindStringIndex(p.text)
@@ -604,7 +616,7 @@ func (c *claim) withoutCondition(p *place) []Trouble {
 		inOther = inOther || after[w.Stem] && !before[w.Stem]
 	}
 	if inClause && inOther {
-		return []Trouble{{Misplace, p.text[m[0]:]}}
+		return []Trouble{trouble(Misplace, p.text[m[0]:])}
 	}
 	return nil
 }
@@ -626,7 +638,7 @@ func (c *claim) widened(places []place, against int) []Trouble {
 		}
 		for i := range places {
 			if o, plain := modifier(places[i].text, s); i != against && places[i].row == nil && (plain || o != "" && o != narrower) {
-				return []Trouble{{Limit, narrower}}
+				return []Trouble{trouble(Limit, narrower)}
 			}
 		}
 	}
@@ -687,7 +699,7 @@ func (g Grounder) added(c *claim, places []place, against int) []Trouble {
 			continue // told more closely by what follows
 		}
 		if n > 0 && strange == n && rest >= 3 && 10*rest >= 7*(total-strange) && total-strange >= 3 && rest == total-strange {
-			return []Trouble{{Added, c.said[ws[i].Start:ws[min(k, len(ws))-1].End]}}
+			return []Trouble{trouble(Added, c.said[ws[i].Start:ws[min(k, len(ws))-1].End])}
 		}
 	}
 	return nil

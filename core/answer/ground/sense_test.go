@@ -58,6 +58,9 @@ func TestClaimsAreHeldAgainstOneThing(t *testing.T) {
 		{"a deed that is on its way", shop, "Your parcel is on its way.", Deed},
 		{"something hung on", shop, "Bread is baked every day except Monday in a wood oven.", Added},
 		{"another subject", source("Boats", "The green boat takes six people and has a roof. The white boat takes four people."), "The white boat has a roof.", Misplace},
+		{"another number of its kind", source("Piers", "Boats to Hobb leave from berth 3, near the office. Tickets are sold from 5 on."), "Boats to Hobb leave from berth 5.", Misplace},
+		{"its own number", source("Piers", "Boats to Hobb leave from berth 3, near berth 4."), "Boats to Hobb leave from berth 3.", ""},
+		{"an exception taken in", source("Lift", "There is no lift; the crew can carry a folding wheelchair, but not a powered one."), "There is no lift; the crew can carry a folding wheelchair, but a powered one.", Negation},
 		{"a bound from the other side", source("Group", "There must be at least six people in a group."), "There must be at most six people in a group.", Opposite},
 	}
 	g := grounder(t)

@@ -2724,6 +2724,8 @@ export interface components {
             /** @enum {string} */
             kind: "figure" | "name" | "negation" | "opposite" | "deed" | "misplace" | "limit" | "compare" | "added" | "subject";
             said: string;
+            /** @description What is wrong with them, in words */
+            why: string;
         };
         HeldDocument: {
             address: string;

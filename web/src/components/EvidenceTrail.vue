@@ -143,7 +143,7 @@ function link(c: { document: string; version: string; span: Span }, cells: Span[
           <b class="caution">withheld</b> <s>{{ w.text }}</s>
           <span class="muted">
             {{
-              (w.grounding.troubles ?? []).map((t) => `${t.kind}: ${t.said}`).join('; ') ||
+              (w.grounding.troubles ?? []).map((t) => `“${t.said}”: ${t.why}`).join('; ') ||
               'the evidence does not carry it'
             }}</span
           >

@@ -286,7 +286,12 @@ describe('The trail', () => {
         withheld: [
           {
             text: 'Dogs fly.',
-            grounding: { score: 0.1, contain: 0, like: 0, troubles: [{ kind: 'subject', said: 'fly' }] },
+            grounding: {
+              score: 0.1,
+              contain: 0,
+              like: 0,
+              troubles: [{ kind: 'subject', said: 'fly', why: 'nothing there is about this' }],
+            },
           },
         ],
       },
@@ -297,7 +302,7 @@ describe('The trail', () => {
       'As rewritten',
       'house rule “Bite”',
       'Dogs fly.',
-      'subject: fly',
+      '“fly”: nothing there is about this',
       '10 tokens read',
       'You answer',
     ]) {
