@@ -142,4 +142,7 @@ onMounted(async () => {
 .narrow {
   max-width: 640px;
 }
+.hint {
+  display: block;
+}
 </style>
