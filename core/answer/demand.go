@@ -49,7 +49,7 @@ var (
 	pastDate      = en.Pattern("demands-past-date")
 	whenIsThe     = en.Pattern("demands-when-is-the")
 	ofThe         = en.Pattern("demands-of-the")
-	literal       = regexp.MustCompile(`^/[a-z][\w.-]*(?:/[\w.-]+)*/?$|^(?:~?/[\w.-]+){2,}/?$|^--?[a-zA-Z][\w-]*$`)
+	literal       = regexp.MustCompile(`^/[a-z][\w.-]*(?:/[\w.-]+)*/?$|^(?:~?/[\w.-]+){2,}/?$|^--[a-zA-Z][\w-]*$|^-[a-zA-Z]$`)
 	versioned     = regexp.MustCompile(`\b(\p{Lu}[\p{L}-]+) (\d[\d.]*)\b`)
 	calendarDay   = en.Set("calendar-name")
 	numberedThing = en.Pattern("numbered-thing")
