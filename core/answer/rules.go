@@ -62,8 +62,8 @@ func (a *asking) toAPerson(t *Trail, rules *rule.State) {
 		return
 	}
 	rest := len(text.Content(t.Question[:at[0]])) + len(text.Content(t.Question[at[1]:]))
-	if t.Outcome == Answered && rest > 1 {
-		if a.Answer.TurnTo != "" && !strings.Contains(t.Text(), a.Answer.TurnTo) {
+	if rest > 1 { // something is asked besides: that it has no answer stays told
+		if t.Outcome == Answered && a.Answer.TurnTo != "" && !strings.Contains(t.Text(), a.Answer.TurnTo) {
 			t.Reply = append(t.Reply, inOwnWords(a.Answer.TurnTo)...)
 		}
 		return

@@ -198,6 +198,7 @@ func TestAPersonIsAskedForWithoutARule(t *testing.T) {
 	assert.Contains(t, r.Text(), "lead")
 	assert.Contains(t, r.Text(), "Ring us.")
 	assert.NotContains(t, ask(t, b, "Must dogs be on a lead?").Text(), "Ring us.")
+	assert.Equal(t, Refused, ask(t, b, "Can someone help me with the gearbox of my tractor?").Outcome, "a question without an answer stays one")
 	b.Answer.TurnTo = ""
 	assert.Equal(t, Refused, ask(t, b, "human").Outcome, "nobody can be named")
 }
