@@ -254,6 +254,10 @@ func TestAnAlertIsRaisedOnce(t *testing.T) {
 	require.Len(t, s.Alerts, 1)
 	assert.Len(t, s.Form.Told, 2)
 
+	_, s = converse(t, rules, "call me back", "Ada Venn", "01632 960411", "skip", "yes", "call me back", "the number is 01632 960412", "yes")
+	require.Len(t, s.Alerts, 1, "a second request is one of its own")
+	assert.Equal(t, "01632 960412", s.Form.Told[1].Value)
+
 	flood := []Rule{{ID: "flood", Name: "Flood", When: When{Like: []string{"water is coming in", "the cabin is flooded"}}, Then: []Action{alert}}}
 	_, s = converse(t, flood, "Water is coming in!")
 	assert.Len(t, s.Alerts, 1)

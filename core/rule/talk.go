@@ -111,9 +111,6 @@ func (w *walk) past(ctx context.Context, msg Message, reply string) error {
 		w.form.take(msg.Text, w.known)
 		passed := w.form.passed
 		if w.form.ended() {
-			if w.form.over.Done {
-				w.raised[w.form.rule.ID] = true
-			}
 			w.form = nil
 		}
 		if !passed {
@@ -159,9 +156,10 @@ func (r Rule) alerts() bool {
 	return slices.ContainsFunc(r.Then, func(a Action) bool { return a.Kind == Alert })
 }
 
-// raise raises a rule's alerts, once in a conversation.
+// raise raises a rule's alerts: once in a conversation, and where it asks for details, once for each time that they are confirmed, since
+// each is a request of its own.
 func (w *walk) raise(r Rule, s *State) {
-	if w.raised[r.ID] {
+	if _, asks := asking(r); w.raised[r.ID] && !asks {
 		return
 	}
 	for _, a := range r.Then {

@@ -93,6 +93,13 @@ type claim struct {
 // to be carried when one sentence or one row of the evidence says it, of the same thing; ten kinds of trouble speak against it.
 func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Source) (Grounding, error) {
 	var out Grounding
+	if len(said) > longestClaim {
+		out.Troubles = append(out.Troubles, trouble(Subject, "a sentence without an end"))
+		return out, nil
+	}
+	if g.Words != nil {
+		g.Words = &met{g.Words, map[string]embed.Vector{}}
+	}
 	places := placesOf(evidence)
 	c := g.read(said, asked)
 	out.Troubles = append(out.Troubles, deedsIn(said, places)...)
@@ -135,6 +142,25 @@ func (g Grounder) Check(ctx context.Context, said, asked string, evidence []Sour
 		out.Troubles = append(out.Troubles, trouble(Subject, said))
 	}
 	return out, nil
+}
+
+// longestClaim is the length in bytes from which what a model wrote is no sentence that could be weighed: it runs on.
+const longestClaim = 1500
+
+// met keeps the vectors of the words that were met while one claim is weighed.
+type met struct {
+	from WordVectors
+	seen map[string]embed.Vector
+}
+
+// Word implements WordVectors.
+func (m *met) Word(w string) embed.Vector {
+	v, ok := m.seen[w]
+	if !ok {
+		v = m.from.Word(w)
+		m.seen[w] = v
+	}
+	return v
 }
 
 // Below both, nothing of the evidence is about the sentence.

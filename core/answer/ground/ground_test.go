@@ -1,6 +1,7 @@
 package ground
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,4 +85,16 @@ func TestWhatTheEvidenceDoesNotSayIsTold(t *testing.T) {
 	x, err = g.Check(t.Context(), "Anything.", "", nil)
 	require.NoError(t, err)
 	assert.Zero(t, x.Score, "without evidence nothing is carried")
+}
+
+func TestASentenceThatRunsOnIsNotWeighed(t *testing.T) {
+	g := grounder(t)
+	x, err := g.Check(t.Context(), strings.Repeat("unless only before a fortnight, and not ; , ", 400), "", boarding)
+	require.NoError(t, err)
+	assert.Zero(t, x.Score)
+	assert.True(t, x.Has(Subject))
+	for _, s := range []string{"", "   ", "\x00", "|||", "[1]", "€"} {
+		_, err := g.Check(t.Context(), s, s, []Source{{Text: s, Heading: s}})
+		require.NoError(t, err, "%q", s)
+	}
 }
