@@ -197,6 +197,7 @@ func goldens(t *testing.T, seed uint64) map[string]golden {
 		for _, c := range trail.Candidates {
 			d := lib[c.Version]
 			s.Documents = append(s.Documents, questions.Document{Address: c.Address, Title: d.Title, Text: d.Of(c.Evidence())})
+			s.Bodies = append(s.Bodies, d)
 		}
 		all[i] = asked{q.ID, trail.Reading, trail.Candidates, trail, prove.Judge(q, s)}
 	}

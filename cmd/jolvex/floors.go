@@ -20,7 +20,7 @@ func readFloors(o proveOptions) ([]prove.Floor, error) {
 	}
 	var out []prove.Floor
 	if o.least > 0 {
-		out = append(out, prove.Floor{What: "passed", Least: o.least})
+		out = append(out, prove.Floor{What: "passed", Bound: o.least})
 	}
 	for _, spec := range o.floors {
 		f, err := prove.ReadFloor(spec)
@@ -37,6 +37,9 @@ const sure = 0.05
 
 // held holds a run against its floors and against an earlier one; exitError when it stays below.
 func held(w io.Writer, r *api.RunReport, floors []prove.Floor, before *api.RunReport) error {
+	if n := r.Run.Summary.Unjudged; n > 0 {
+		fmt.Fprintf(w, "jolvex: %d of %d questions could not be judged; they stand in no rate, floor or comparison\n", n, r.Run.Summary.Questions)
+	}
 	short, err := prove.Below(*r.Run.Summary, floors)
 	if err != nil {
 		return err
@@ -46,7 +49,11 @@ func held(w io.Writer, r *api.RunReport, floors []prove.Floor, before *api.RunRe
 		if what == "passed" {
 			what = "the pass rate"
 		}
-		fmt.Fprintf(w, "jolvex: %s of %.3f is below the floor of %.3f\n", what, f.Value, f.Least)
+		side := "below the floor"
+		if f.AtMost {
+			side = "above the most"
+		}
+		fmt.Fprintf(w, "jolvex: %s of %.3f is %s of %.3f\n", what, f.Value, side, f.Bound)
 	}
 	below := len(short) > 0
 	if before != nil {

@@ -31,7 +31,8 @@ func proveCommand(s *settings) *cobra.Command {
 		Long: `Runs a question set over the corpus's draft and tells what came of it. The command exits with code 3 when the pass rate is
 below --min-pass, when a measure or a tag is below a --floor, or when the run is worse than a --baseline beyond chance
 (McNemar's exact test at 5 %). Floors name a measure as the JSON report does (facts, grounded, refusalPrecision,
-refusalRecall, hit1, hit5, mrr, ndcg, recall, citePrecision, agreement ...) or the pass rate of a tag, as tag:NAME.
+refusalRecall, hit1, hit5, mrr, ndcg, recall, citePrecision, agreement, pointed ...) or the pass rate of a tag, as tag:NAME. words<=60 and accident<=0.02 bound what is to
+stay low. Questions that could not be judged stand in none of them.
 
 --junit writes a report that build servers read, --markdown one for people, --report everything as JSON: keep that file and
 give it as --baseline to a later run. --questions loads a file of expected questions into the set first, one JSON object a line.`,

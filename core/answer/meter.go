@@ -64,6 +64,20 @@ func (t *Trail) Cost() (in, out int, price float64) {
 	return in, out, price
 }
 
+// Outage tells why a reply is not what the method would have made of the question: a model was to be asked and did not answer, or none is
+// connected. "" when all was asked that was to be asked. Such a reply says nothing of the method.
+func (t *Trail) Outage() string {
+	for _, s := range t.Spent {
+		if s.Note != "" {
+			return s.Note
+		}
+	}
+	if t.Written != nil && t.Written.Model == "" && t.Written.Note != "" {
+		return noModel
+	}
+	return ""
+}
+
 // rewriting is what a model is told when it is to word a question.
 const rewriting = `You word questions for a search. Answer with one JSON object and nothing else:
 {"alone": the last question so that it can be understood without the conversation, in the language with the code %s, "wordings": [two other wordings of it, one of them by its key words alone], "passage": one sentence such as might stand in a document that answers it}.

@@ -73,6 +73,9 @@ type Withheld struct {
 // standIn begins the note of a reply that a model was to word and did not.
 const standIn = "Sentences of the evidence stand in for the model: "
 
+// noModel is why nothing was asked of a model.
+const noModel = "no model is connected"
+
 // nothing is what a model says when the passages hold no answer.
 const nothing = "NOTHING"
 
@@ -87,7 +90,7 @@ func (a *asking) word(ctx context.Context, p *plan) error {
 	w := &Written{Prompt: []Message{}}
 	p.Written = w
 	if a.meter == nil {
-		w.Note = standIn + "no model is connected"
+		w.Note = standIn + noModel
 		return nil
 	}
 	w.Model = a.meter.ID()

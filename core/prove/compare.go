@@ -49,6 +49,23 @@ var perQuestion = []struct {
 		}
 		return share(held, all)
 	}},
+	{"accident", "facts said of something else", func(j Judged) float64 {
+		off, said := 0, 0
+		for _, f := range j.Verdict.Findings {
+			if f.Expectation.Is(questions.Fact) && (f.Held || f.Accident) {
+				said++
+				off += int(one(f.Accident))
+			}
+		}
+		return share(off, said)
+	}},
+	{"pointed", "sentences to the point", func(j Judged) float64 { return share(j.Verdict.Scores.Pointed, j.Verdict.Scores.PointedOf) }},
+	{wordsKey, wordsLabel, func(j Judged) float64 {
+		if j.Verdict.Scores.Words == 0 {
+			return -1
+		}
+		return float64(j.Verdict.Scores.Words)
+	}},
 	{"hit1", "hit@1", func(j Judged) float64 { return ranked(j, func(r []int) float64 { return measure.Hit(r, 1) }) }},
 	{"hit5", "hit@5", func(j Judged) float64 { return ranked(j, func(r []int) float64 { return measure.Hit(r, 5) }) }},
 	{"ndcg", "nDCG@10", func(j Judged) float64 { return j.Verdict.Scores.NDCG }},

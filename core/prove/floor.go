@@ -6,23 +6,33 @@ import (
 	"strings"
 )
 
-// Floor is the least value of a measure, or of the pass rate of the questions with one tag.
+// Floor is what a measure, or the pass rate of the questions with one tag, must reach; or, of a measure that is to stay low, what it may
+// not exceed.
 type Floor struct {
-	What  string  `json:"what" minLength:"1" maxLength:"120" doc:"Key of a measure, such as passed or facts; or tag: and the name of a tag"`
-	Least float64 `json:"least" minimum:"0" maximum:"1"`
+	What   string  `json:"what" minLength:"1" maxLength:"120" doc:"Key of a measure, such as passed or facts; or tag: and the name of a tag"`
+	Bound  float64 `json:"bound" minimum:"0" doc:"A share from 0 to 1; of words, their number"`
+	AtMost bool    `json:"atMost,omitempty" doc:"The measure may not exceed the bound, in place of staying below it: words, accident"`
 }
 
-// ReadFloor reads a floor as people write it: facts=0.9, tag:fares=1.
+// ReadFloor reads a floor as people write it: facts=0.9, tag:fares=1; or words<=60.
 func ReadFloor(s string) (Floor, error) {
 	i := strings.LastIndexByte(s, '=')
 	if i < 1 {
-		return Floor{}, fmt.Errorf("a floor is like facts=0.9 or tag:fares=1, not %q", s)
+		return Floor{}, fmt.Errorf("a floor is like facts=0.9, tag:fares=1 or words<=60, not %q", s)
+	}
+	f := Floor{What: s[:i]}
+	if i > 1 && f.What[i-1] == '<' {
+		f.What, f.AtMost = f.What[:i-1], true
+	}
+	if f.What == "<" {
+		return Floor{}, fmt.Errorf("the floor %s names no measure", s)
 	}
 	x, err := strconv.ParseFloat(s[i+1:], 64)
-	if err != nil || !(x >= 0 && x <= 1) {
+	if err != nil || !(x >= 0) || x > 1 && f.What != wordsKey {
 		return Floor{}, fmt.Errorf("the floor %s: %q is not between 0 and 1", s, s[i+1:])
 	}
-	return Floor{s[:i], x}, nil
+	f.Bound = x
+	return f, nil
 }
 
 // Value is what a run measured of what the floor is about. A run that does not measure it is an error: a floor under nothing would
@@ -45,13 +55,13 @@ func (f Floor) Value(s Summary) (float64, error) {
 	return 0, fmt.Errorf("the run has no measure %q; it has %s", f.What, strings.Join(keys, ", "))
 }
 
-// Shortfall is a floor that a run stays below.
+// Shortfall is a floor that a run does not hold.
 type Shortfall struct {
 	Floor
 	Value float64 `json:"value"`
 }
 
-// Below lists the floors that a run stays below.
+// Below lists the floors that a run does not hold.
 func Below(s Summary, floors []Floor) ([]Shortfall, error) {
 	out := []Shortfall{}
 	for _, f := range floors {
@@ -59,7 +69,7 @@ func Below(s Summary, floors []Floor) ([]Shortfall, error) {
 		if err != nil {
 			return nil, err
 		}
-		if v < f.Least {
+		if v < f.Bound && !f.AtMost || v > f.Bound && f.AtMost {
 			out = append(out, Shortfall{f, v})
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"jolvex/core/answer"
+	"jolvex/core/doc"
 	"jolvex/core/questions"
 	"jolvex/core/text"
 )
@@ -14,6 +15,7 @@ import (
 type Seen struct {
 	Trail     *answer.Trail
 	Documents []questions.Document // [candidate]
+	Bodies    []*doc.Document      // [candidate] their texts; without them nothing is known of what a fact is said of
 	Grounded  []float64            // [sentence of the reply] how well its evidence carries it; below 0 for the assistant's own words
 }
 
@@ -22,12 +24,14 @@ type Finding struct {
 	Expectation questions.Expectation `json:"expectation"`
 	Held        bool                  `json:"held"`
 	Note        string                `json:"note"` // what was found, or what was missing
+	Accident    bool                  `json:"accident,omitempty" doc:"The words stand in the reply, but are not said of the thing asked: the expectation does not hold"`
 	Turn        int                   `json:"turn,omitempty" doc:"The message of the script that it is about, from 1; 0 for the question itself"`
 }
 
 // Verdict is the judgement of one reply.
 type Verdict struct {
 	Passed   bool      `json:"passed"`
+	Accident bool      `json:"accident,omitempty" doc:"It would pass, were what is expected said of the thing asked"`
 	Findings []Finding `json:"findings" nullable:"false"`
 	Refused  bool      `json:"refused"`
 	// Rank is the place of the first candidate that the question expects (see Question.RankOf), 0 when it is not among
@@ -58,23 +62,44 @@ func Majority(vs []Verdict) (Verdict, int) {
 // Judge compares a reply with what was expected of it. All expectations must hold.
 func Judge(q questions.Question, s Seen) Verdict {
 	v := Verdict{Passed: true, Refused: s.Trail.Outcome == answer.Refused, Rank: q.RankOf(s.Documents)}
-	for _, e := range q.Expect {
-		f := Finding{Expectation: e}
-		f.Held, f.Note = holds(e, s)
+	otherwise := true // what is not by accident holds
+	for _, f := range findings(q, q.Expect, s) {
 		v.Passed = v.Passed && f.Held
+		otherwise = otherwise && (f.Held || f.Accident)
 		v.Findings = append(v.Findings, f)
 	}
 	if v.Refused && !q.MayRefuse() {
-		v.Passed = false
+		v.Passed, otherwise = false, false
 	}
+	v.Accident = otherwise && !v.Passed
 	v.Scores = score(q, s, v)
 	return v
+}
+
+// findings hold a reply against each of some expectations. A fact that is said, but of something else than what was asked, does not hold.
+func findings(q questions.Question, es []questions.Expectation, s Seen) []Finding {
+	var out []Finding
+	var about *thing
+	for _, e := range es {
+		f := Finding{Expectation: e}
+		f.Held, f.Note = holds(e, s)
+		if f.Held && e.Is(questions.Fact) && len(s.Bodies) > 0 && s.Trail.Outcome == answer.Answered {
+			if about == nil {
+				about = thingOf(q, s)
+			}
+			if why, off := about.byAccident(e); off {
+				f.Held, f.Accident, f.Note = false, true, why
+			}
+		}
+		out = append(out, f)
+	}
+	return out
 }
 
 // After is the verdict with what was found of the messages before.
 func (v Verdict) After(earlier []Finding) Verdict {
 	for _, f := range earlier {
-		v.Passed = v.Passed && f.Held
+		v.Passed, v.Accident = v.Passed && f.Held, v.Accident && f.Held
 	}
 	v.Findings = append(earlier, v.Findings...)
 	return v
@@ -82,11 +107,9 @@ func (v Verdict) After(earlier []Finding) Verdict {
 
 // JudgeLine compares the reply to the n-th message of a script, from 1, with what was expected of it.
 func JudgeLine(line questions.ScriptLine, n int, s Seen) []Finding {
-	var out []Finding
-	for _, e := range line.Expect {
-		f := Finding{Expectation: e, Turn: n}
-		f.Held, f.Note = holds(e, s)
-		out = append(out, f)
+	out := findings(questions.Question{Text: line.Text}, line.Expect, s)
+	for i := range out {
+		out[i].Turn = n
 	}
 	return out
 }

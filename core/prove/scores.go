@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"jolvex/core/answer"
 	"jolvex/core/measure"
 	"jolvex/core/questions"
 	"jolvex/core/text"
@@ -19,6 +20,9 @@ type Scores struct {
 	CitedWell int     `json:"citedWell"` // of these, those that cite one of them
 	Cites     int     `json:"cites"`     // documents to be cited
 	CitedOf   int     `json:"citedOf"`   // of these, those that are cited
+	Words     int     `json:"words"`     // of the reply; 0 of one that answers nothing
+	Pointed   int     `json:"pointed"`   // sentences that carry what is expected, or belong to the same record, steps or list as one that does
+	PointedOf int     `json:"pointedOf"` // of so many from evidence, where something is expected that a sentence can carry
 	TokensIn  int     `json:"tokensIn"`  // read by a model
 	TokensOut int     `json:"tokensOut"` // written by it
 	Price     float64 `json:"price"`
@@ -81,6 +85,10 @@ func score(q questions.Question, s Seen, v Verdict) Scores {
 			out.CitedOf++
 		}
 	}
+	if s.Trail.Outcome == answer.Answered {
+		out.Words = len(text.Words(s.Trail.Text()))
+	}
+	out.Pointed, out.PointedOf = toThePoint(q, s)
 	out.TokensIn, out.TokensOut, out.Price = s.Trail.Cost()
 	return out
 }

@@ -47,6 +47,9 @@ type Figure struct {
 type TagSummary struct {
 	Tag      string `json:"tag"`
 	Passed   Rate   `json:"passed"`
+	Pointed  Rate   `json:"pointed,omitzero" doc:"Sentences to the point"`
+	Words    Figure `json:"words,omitzero" doc:"Words of a reply"`
+	Accident Rate   `json:"accident,omitzero" doc:"Facts said of something else, of those said"`
 	Facts    Rate   `json:"facts"`
 	Grounded Rate   `json:"grounded"`
 	Right    int    `json:"right" doc:"Rightly refused"`
@@ -65,6 +68,7 @@ type Summary struct {
 	Questions      int             `json:"questions"`
 	Unjudged       int             `json:"unjudged"`
 	Passed         Rate            `json:"passed"`
+	Accidents      int             `json:"accidents,omitempty" doc:"Failed by accident: what is expected is said, but not of the thing asked"`
 	ByTag          map[string]Rate `json:"byTag"`
 	Tags           []TagSummary    `json:"tags,omitempty" nullable:"false"`
 	Kinds          []KindSummary   `json:"kinds,omitempty" nullable:"false" doc:"By kind of expectation"`
@@ -145,6 +149,7 @@ type sums struct {
 	ndcg, recall, precision              tally
 	f1, rougeL                           tally
 	citedWell, citedOf                   tally
+	accident, pointed, words             tally
 	steady, refusedRightly, refusedOfAll tally
 	right, wrong, missed                 int
 	alike                                map[string][]bool // group -> passed
@@ -166,6 +171,7 @@ func Summarise(js []Judged) Summary {
 		x := j.Verdict.Scores
 		s.TokensIn, s.TokensOut, s.Price = s.TokensIn+x.TokensIn, s.TokensOut+x.TokensOut, s.Price+x.Price
 		all.add(j)
+		s.Accidents += int(one(j.Verdict.Accident))
 		for _, t := range j.Question.Tags {
 			if tags[t] == nil {
 				tags[t] = &sums{}
@@ -178,7 +184,7 @@ func Summarise(js []Judged) Summary {
 	s.Passed, s.Facts = all.passed.rate(), all.facts.rate()
 	for t, x := range tags {
 		s.ByTag[t] = x.passed.rate()
-		s.Tags = append(s.Tags, TagSummary{t, s.ByTag[t], x.facts.rate(), x.grounded.rate(), x.right, x.wrong, x.missed})
+		s.Tags = append(s.Tags, TagSummary{t, s.ByTag[t], x.pointed.rate(), x.words.figure(wordsKey, wordsLabel), x.accident.rate(), x.facts.rate(), x.grounded.rate(), x.right, x.wrong, x.missed})
 	}
 	sort.Slice(s.Tags, func(i, j int) bool { return s.Tags[i].Tag < s.Tags[j].Tag })
 	for _, k := range slices.Sorted(maps.Keys(all.kinds)) {
@@ -229,6 +235,9 @@ func (s *sums) add(j Judged) {
 		k := f.Expectation.Kind
 		if f.Expectation.Is(questions.Fact) {
 			s.facts.add(one(f.Held && !v.Refused), c)
+			if f.Held || f.Accident {
+				s.accident.add(one(f.Accident), c)
+			}
 		}
 		if s.kinds[k] == nil {
 			s.kinds[k] = &tally{}
@@ -245,9 +254,19 @@ func (s *sums) add(j Judged) {
 		}
 	}
 	s.grounded.shares(x.Grounded, x.Said, c)
+	s.pointed.shares(x.Pointed, x.PointedOf, c)
+	if x.Words > 0 {
+		s.words.add(float64(x.Words), c)
+	}
 	s.citedWell.shares(x.CitedWell, x.Citing, c)
 	s.citedOf.shares(x.CitedOf, x.Cites, c)
 }
+
+// Key and label of the length of replies.
+const (
+	wordsKey   = "words"
+	wordsLabel = "words of a reply"
+)
 
 // figures lists the measures that apply.
 func (s *sums) figures() []Figure {
@@ -264,6 +283,9 @@ func (s *sums) figures() []Figure {
 	}{
 		{&s.passed, "passed", "passed"},
 		{&s.facts, "facts", "facts found"},
+		{&s.accident, "accident", "facts said of something else"},
+		{&s.pointed, "pointed", "sentences to the point"},
+		{&s.words, wordsKey, wordsLabel},
 		{&s.grounded, "grounded", "sentences that their evidence carries"},
 		{&s.refusedRightly, "refusalPrecision", "refusals that are right"},
 		{&s.refusedOfAll, "refusalRecall", "refused of what should be"},

@@ -240,3 +240,8 @@ func limitsIn(s string) []limit {
 	}
 	return out
 }
+
+// Days are the days of the week that a text speaks of, 1 for Monday to 7 for Sunday, with those between the two of a range.
+func Days(s string) map[int]bool {
+	return between(s, 7, func(w string) int { return dayWords[w] })
+}

@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"fmt"
 	"net/http/httptest"
 	"testing"
 	"time"
@@ -8,7 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jolvex/core/prove"
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/connections"
@@ -84,6 +87,27 @@ func TestAModelWordsRepliesAndIsChecked(t *testing.T) {
 			}
 		})
 	}
+}
+
+func TestAnOutageIsNotJudged(t *testing.T) {
+	a := modelled(t, sim.Failing, nil)
+	var qs []questions.Question
+	for i := range 45 { // more than are asked at once: after a whole batch without a reply, the rest is not asked
+		qs = append(qs, questions.Question{ID: fmt.Sprint(i), Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}})
+	}
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", qs)
+	require.NoError(t, err)
+	run, results := ran(t, a, "s")
+	require.Len(t, results, 45)
+	assert.Equal(t, 45, run.Summary.Unjudged)
+	assert.Zero(t, run.Summary.Passed.Of, "what stood in for the model is in no rate")
+	assert.Empty(t, run.Summary.Figures)
+	assert.Contains(t, results[0].Failed, "503")
+	assert.Contains(t, results[44].Failed, "not asked")
+	require.NoError(t, a.Behave(t.Context(), sim.Faithful))
+	_, results = ran(t, a, "s")
+	assert.True(t, results[0].Verdict.Passed)
+	assert.NotEqual(t, prove.Fixed, results[44].Change, "what was not judged before is neither fixed nor broken")
 }
 
 func TestAMonthsCapIsKept(t *testing.T) {

@@ -2,8 +2,10 @@ package proving
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"runtime"
+	"slices"
 
 	"jolvex/core/answer"
 	"jolvex/core/diagnose"
@@ -137,6 +139,13 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 		if err := pv.store.AddResults(ctx, r.ID, results); err != nil {
 			return err
 		}
+		if len(results) > 0 && !slices.ContainsFunc(results, func(x store.Result) bool { return !x.Outage }) {
+			if err := pv.giveUp(ctx, r, to, results[0].Failed); err != nil {
+				return err
+			}
+			to = len(r.Questions)
+			from = to
+		}
 		p.Set(ctx, to, len(r.Questions), "asking")
 	}
 	rs, err := pv.store.Results(ctx, r.ID, false)
@@ -153,13 +162,23 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 	return pv.lookInto(ctx, c, snap, b, r, rs, p)
 }
 
+// giveUp writes down that the questions of a run from a place on were not asked: a model that answered none of a whole batch is not waited
+// for again, one question at a time.
+func (pv *Prover) giveUp(ctx context.Context, r store.Run, from int, why string) error {
+	var rest []store.Result
+	for i := from; i < len(r.Questions); i++ {
+		rest = append(rest, store.Result{Position: i, Question: r.Questions[i].ID, Failed: "not asked, as none of the questions before got a reply: " + why})
+	}
+	return pv.store.AddResults(ctx, r.ID, rest)
+}
+
 // judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
 // most of the replies do, and the first reply that ended so stands for it.
 func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q questions.Question, repeats int) store.Result {
 	out := store.Result{Position: at, Question: q.ID}
 	s, v, ms, err := pv.examine(ctx, b, q)
 	if err != nil {
-		out.Failed = err.Error()
+		out.Failed, out.Outage = err.Error(), errors.Is(err, errOutage)
 		return out
 	}
 	out.Verdict, out.Trail, out.Millis = v, s.Trail, ms
@@ -201,11 +220,17 @@ func (pv *Prover) examine(ctx context.Context, b answer.Bench, q questions.Quest
 	return s, prove.Judge(q, s).After(earlier), ms, nil
 }
 
+// errOutage says that the model which the method asks for did not answer.
+var errOutage = errors.New("the model did not answer, and the reply is not judged")
+
 // put asks one question on a bench and gathers what a judge looks at.
 func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []query.Turn) (prove.Seen, float64, error) {
 	t, ms, err := asking.AskOn(ctx, b, query.Question{Text: text, Turns: turns})
 	if err != nil {
 		return prove.Seen{}, ms, err
+	}
+	if why := t.Outage(); why != "" { // what stood in for the model says nothing of the method
+		return prove.Seen{}, ms, fmt.Errorf("%w: %s", errOutage, why)
 	}
 	s := prove.Seen{Trail: t, Grounded: make([]float64, len(t.Reply))}
 	for _, cand := range t.Candidates {
@@ -214,7 +239,7 @@ func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []
 			return s, ms, err
 		}
 		d := questions.Document{Address: cand.Address, Title: body.Title, Text: body.Of(cand.Evidence())}
-		s.Documents = append(s.Documents, d)
+		s.Documents, s.Bodies = append(s.Documents, d), append(s.Bodies, body)
 	}
 	for i, x := range t.Reply {
 		if s.Grounded[i], err = b.Carried(ctx, t, x); err != nil {

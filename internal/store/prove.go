@@ -305,6 +305,7 @@ type Result struct {
 	Trail    *answer.Trail // nil when it was not asked for, or the question could not be judged
 	Millis   float64
 	Failed   string
+	Outage   bool                // it failed because a model did not answer; not kept
 	Cause    *diagnose.Diagnosis // nil until a failure was looked into
 }
 

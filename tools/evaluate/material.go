@@ -201,9 +201,14 @@ func (s *session) ask(m material) (*tally, error) {
 		}
 		seen := prove.Seen{Trail: trail}
 		for _, c := range trail.Candidates {
+			body, err := s.app.Indexing.Version(s.ctx, c.Version)
+			if err != nil {
+				return nil, err
+			}
 			seen.Documents = append(seen.Documents, questions.Document{Address: c.Address})
+			seen.Bodies = append(seen.Bodies, body)
 		}
-		x := asked{q, trail, prove.Judge(q, seen), ms}
+		x := asked{q, trail, seen, prove.Judge(q, seen), ms}
 		t.take(x)
 		if s.verbose {
 			x.print()
@@ -216,6 +221,7 @@ func (s *session) ask(m material) (*tally, error) {
 type asked struct {
 	questions.Question
 	trail   *answer.Trail
+	seen    prove.Seen
 	verdict prove.Verdict
 	ms      float64
 }

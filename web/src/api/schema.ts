@@ -3205,6 +3205,8 @@ export interface components {
             value: number;
         };
         ProveFinding: {
+            /** @description The words stand in the reply, but are not said of the thing asked: the expectation does not hold */
+            accident?: boolean;
             expectation: components["schemas"]["QuestionsExpectation"];
             held: boolean;
             note: string;
@@ -3322,6 +3324,10 @@ export interface components {
             grounded: number;
             /** Format: double */
             ndcg: number;
+            /** Format: int64 */
+            pointed: number;
+            /** Format: int64 */
+            pointedOf: number;
             /** Format: double */
             precision: number;
             /** Format: double */
@@ -3336,6 +3342,8 @@ export interface components {
             tokensIn: number;
             /** Format: int64 */
             tokensOut: number;
+            /** Format: int64 */
+            words: number;
         };
         ProveStep: {
             /**
@@ -3349,6 +3357,11 @@ export interface components {
             right: number;
         };
         ProveSummary: {
+            /**
+             * Format: int64
+             * @description Failed by accident: what is expected is said, but not of the thing asked
+             */
+            accidents?: number;
             byTag: {
                 [key: string]: components["schemas"]["ProveRate"];
             };
@@ -3388,6 +3401,8 @@ export interface components {
             wrongRefusals: number;
         };
         ProveTagSummary: {
+            /** @description Facts said of something else, of those said */
+            accident?: components["schemas"]["ProveRate"];
             facts: components["schemas"]["ProveRate"];
             grounded: components["schemas"]["ProveRate"];
             /**
@@ -3396,12 +3411,16 @@ export interface components {
              */
             missed: number;
             passed: components["schemas"]["ProveRate"];
+            /** @description Sentences to the point */
+            pointed?: components["schemas"]["ProveRate"];
             /**
              * Format: int64
              * @description Rightly refused
              */
             right: number;
             tag: string;
+            /** @description Words of a reply */
+            words?: components["schemas"]["ProveFigure"];
             /**
              * Format: int64
              * @description Wrongly refused
@@ -3439,6 +3458,8 @@ export interface components {
             within: components["schemas"]["MeasureInterval"];
         };
         ProveVerdict: {
+            /** @description It would pass, were what is expected said of the thing asked */
+            accident?: boolean;
             findings: components["schemas"]["ProveFinding"][];
             passed: boolean;
             /** Format: int64 */

@@ -8,7 +8,7 @@ import CompareRuns from './CompareRuns.vue'
 import RunTrend from './RunTrend.vue'
 import VerdictView from './VerdictView.vue'
 import { causeNames, kindNames } from '@/api/names'
-import { useProve } from './store'
+import { useProve, verdictOf } from './store'
 
 /** One run: its figures with their intervals, its causes, and every question with its verdict. */
 const props = defineProps<{ run: string }>()
@@ -30,6 +30,7 @@ const failed = (r: Result): boolean => r.failed === '' && !r.verdict.passed
 const list = computed(() =>
   (report.value?.results ?? []).filter((r) => {
     if (show.value === 'failed') return failed(r)
+    if (show.value === 'by accident') return r.verdict.accident === true
     if (show.value === 'changed') return r.change === 'fixed' || r.change === 'broken'
     if (show.value === 'not judged') return r.failed !== ''
     if (show.value.startsWith('cause:')) return `cause:${r.cause?.cause}` === show.value
@@ -66,11 +67,6 @@ function step(by: number): void {
   const i = list.value.findIndex((r) => r.question.id === openId.value)
   const next = list.value[i + by]
   if (i >= 0 && next !== undefined) turn(next.question.id)
-}
-
-function verdict(r: Result): { text: string; tone: string } {
-  if (r.failed !== '') return { text: 'not judged', tone: 'caution' }
-  return r.verdict.passed ? { text: 'passed', tone: 'good' } : { text: 'failed', tone: 'bad' }
 }
 
 const under = computed(() => prove.running[0])
@@ -119,6 +115,10 @@ onUnmounted(() => stop?.())
         <dd class="muted">
           {{ summary.passed.hits }} of {{ summary.passed.of }}, 95 % interval
           {{ percent(summary.passed.interval.low) }} to {{ percent(summary.passed.interval.high) }}
+          <template v-if="(summary.accidents ?? 0) > 0">
+            · {{ summary.accidents }} more only by accident
+            <span class="muted" title="The expected words stand in the reply, but are said of something else">(?)</span>
+          </template>
         </dd>
       </div>
       <div>
@@ -143,7 +143,8 @@ onUnmounted(() => stop?.())
       </div>
     </dl>
     <p v-if="summary.unjudged > 0" class="notice caution">
-      {{ summary.unjudged }} could not be judged; they count neither way.
+      {{ summary.unjudged }} of {{ summary.questions }} questions could not be judged and stand in no figure here.
+      <button class="linkish" @click="show = 'not judged'">Show why</button>
     </p>
     <details>
       <summary>All measures, with their intervals</summary>
@@ -173,6 +174,10 @@ onUnmounted(() => stop?.())
                 <th>Tag</th>
                 <th class="num">Passed</th>
                 <th class="num">Facts</th>
+                <th class="num" title="Share of sentences that carry what is expected, or its record, steps or list">
+                  To the point
+                </th>
+                <th class="num">Words</th>
                 <th title="rightly refused, wrongly refused, answered and should be refused">Refusals</th>
               </tr>
             </thead>
@@ -181,6 +186,8 @@ onUnmounted(() => stop?.())
                 <td>{{ t.tag }}</td>
                 <td class="num figure">{{ t.passed.hits }} of {{ t.passed.of }}</td>
                 <td class="num figure">{{ t.facts.hits }} of {{ t.facts.of }}</td>
+                <td class="num figure">{{ t.pointed ? percent(t.pointed.rate) : '' }}</td>
+                <td class="num figure">{{ t.words?.of ? t.words.value.toFixed(0) : '' }}</td>
                 <td class="figure">{{ t.right }}, {{ t.wrong }}, {{ t.missed }}</td>
               </tr>
             </tbody>
@@ -223,6 +230,7 @@ onUnmounted(() => stop?.())
         <ElRadioButton value="all">all</ElRadioButton>
         <ElRadioButton value="failed">failed</ElRadioButton>
         <ElRadioButton value="changed">changed</ElRadioButton>
+        <ElRadioButton v-if="(summary.accidents ?? 0) > 0" value="by accident">by accident</ElRadioButton>
         <ElRadioButton v-if="summary.unjudged > 0" value="not judged">not judged</ElRadioButton>
         <ElRadioButton v-for="(rate, tag) in summary.byTag" :key="tag" :value="String(tag)">
           {{ tag }} <span class="figure">{{ rate.hits }}/{{ rate.of }}</span>
@@ -243,7 +251,7 @@ onUnmounted(() => stop?.())
       <tbody>
         <tr v-for="r in list" :key="r.question.id">
           <td>
-            <span :class="verdict(r).tone">{{ verdict(r).text }}</span>
+            <span :class="verdictOf(r).tone">{{ verdictOf(r).text }}</span>
             <b v-if="r.change === 'fixed' || r.change === 'broken'" :class="r.change === 'fixed' ? 'good' : 'bad'">
               {{ r.change }}</b
             >

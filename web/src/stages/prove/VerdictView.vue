@@ -8,7 +8,7 @@ import { onKeys } from '@/stores/keys'
 import CauseView from './CauseView.vue'
 import QuestionForm from './QuestionForm.vue'
 import { kindNames } from '@/api/names'
-import { useProve, type Question } from './store'
+import { useProve, verdictOf, type Question } from './store'
 
 /** One question of a run on one screen: what was expected, what held, why it failed, and the whole evidence trail. */
 const props = defineProps<{ run: Run; result: Schema['Result'] }>()
@@ -93,9 +93,7 @@ onUnmounted(() => stop())
   </div>
   <h2>
     {{ result.question.question }}
-    <span :class="result.failed !== '' ? 'caution' : result.verdict.passed ? 'good' : 'bad'">{{
-      result.failed !== '' ? 'not judged' : result.verdict.passed ? 'passed' : 'failed'
-    }}</span>
+    <span :class="verdictOf(result).tone">{{ verdictOf(result).text }}</span>
   </h2>
   <p v-if="result.failed !== ''" class="notice caution">{{ result.failed }}</p>
   <ol v-if="(result.question.script ?? []).length > 0" class="muted">
@@ -107,7 +105,7 @@ onUnmounted(() => stop())
       <h3>Expected</h3>
       <ul class="held">
         <li v-for="(f, k) in result.verdict.findings" :key="k">
-          <b :class="f.held ? 'good' : 'bad'">{{ f.held ? '✓ held' : '✗ not held' }}</b>
+          <b :class="f.held ? 'good' : 'bad'">{{ f.held ? '✓ held' : f.accident ? '✗ by accident' : '✗ not held' }}</b>
           <template v-if="f.turn"> message {{ f.turn }}</template>
           {{ kindNames[f.expectation.kind] }}
           <b>{{ (f.expectation.values ?? []).join(' or ') }}</b>

@@ -22,7 +22,19 @@ const summary = {
   unjudged: 1,
   passed: rate(1, 2),
   byTag: { fares: rate(1, 2) },
-  tags: [{ tag: 'fares', passed: rate(1, 2), facts: rate(1, 2), grounded: rate(1, 1), right: 0, wrong: 1, missed: 0 }],
+  tags: [
+    {
+      tag: 'fares',
+      passed: rate(1, 2),
+      facts: rate(1, 2),
+      grounded: rate(1, 1),
+      pointed: rate(1, 2),
+      words: { key: 'words', label: 'words', value: 31, of: 2, interval },
+      right: 0,
+      wrong: 1,
+      missed: 0,
+    },
+  ],
   kinds: [{ kind: 'gives', held: rate(1, 2) }],
   figures: [{ key: 'passed', label: 'passed', value: 0.5, of: 2, interval }],
   hit1: 0.5,
@@ -216,14 +228,23 @@ beforeEach(() => {
 afterEach(() => vi.unstubAllGlobals())
 
 describe('a run', () => {
+  it('tells what passed by accident apart from what failed', async () => {
+    const off = result('d', 'When does it close on Sunday?', false)
+    off.verdict = { ...off.verdict, accident: true } as typeof off.verdict
+    results = [...results, off]
+    const w = await shown(RunReport, { run: 'r2' })
+    const verdicts = w.findAll('table.results tbody tr').map((r) => r.find('td').text().replace(/\s+/g, ' '))
+    expect(verdicts).toEqual(['passed', 'failedbroken', 'not judged', 'by accident'])
+    w.unmount()
+  })
   it('is told with its intervals, by tag and by kind of expectation', async () => {
     const w = await shown(RunReport, { run: 'r2' })
     expect(w.text()).toContain('1 of 2, 95 % interval 20.0 % to 90.0 %')
-    expect(w.text()).toContain('1 could not be judged; they count neither way')
+    expect(w.text()).toContain('questions could not be judged and stand in no figure here')
     expect(w.text()).toContain('0 fixed · 1 broken')
     const tables = w.findAll('table.measures').map((t) => t.text())
     expect(tables[0]).toContain('passed0.5000.20 to 0.90')
-    expect(tables[1]).toContain('fares1 of 21 of 20, 1, 0')
+    expect(tables[1]).toContain('fares1 of 21 of 250.0 %310, 1, 0')
     expect(tables[2]).toContain('gives1 of 20.20 to 0.90')
     w.unmount()
   })

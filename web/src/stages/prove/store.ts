@@ -73,3 +73,10 @@ export const useProve = defineStore('prove', () => {
 
   return { sets, runs, own, set, problem, drafts, running, load, attempt, inSet, add }
 })
+
+/** The verdict of one question in words, and the colour that goes with them. */
+export function verdictOf(r: Schema['Result']): { text: string; tone: string } {
+  if (r.failed !== '') return { text: 'not judged', tone: 'caution' }
+  if (r.verdict.passed) return { text: 'passed', tone: 'good' }
+  return { text: r.verdict.accident === true ? 'by accident' : 'failed', tone: 'bad' }
+}

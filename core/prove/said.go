@@ -1,0 +1,452 @@
+package prove
+
+import (
+	"math"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"jolvex/core/answer"
+	"jolvex/core/doc"
+	"jolvex/core/lang"
+	"jolvex/core/questions"
+	"jolvex/core/record"
+	"jolvex/core/text"
+)
+
+// en is the language whose words are looked for.
+var en = lang.English()
+
+// place is a sentence, a list item or a row of a document, with what governs it.
+type place struct {
+	version string
+	span    doc.Span
+	text    string
+	over    string // title, headings, names of the columns
+	row     *doc.Row
+	grid    *doc.Grid
+	stems   map[string]bool // of all of it
+}
+
+// placesIn are the places of a document within a span.
+func placesIn(version string, d *doc.Document, span doc.Span) []place {
+	var out []place
+	for i := max(0, d.BlockAt(span.Start)); i < len(d.Blocks) && d.Blocks[i].Span.Start < span.End; i++ {
+		b := d.Blocks[i]
+		if b.Kind == doc.Heading || b.Kind == doc.Picture || !b.Span.Overlaps(span) {
+			continue
+		}
+		over := strings.Join(append([]string{d.Title}, d.Path(i)...), ". ")
+		add := func(p place) {
+			p.version, p.over, p.text = version, over, doc.Fold(d.Of(p.span))
+			if p.grid != nil {
+				p.over += ". " + p.grid.Caption + " " + strings.Join(p.grid.Header, " ")
+			}
+			p.stems = text.Stems(p.text, p.over)
+			out = append(out, p)
+		}
+		if b.Grid != nil {
+			for r := range b.Grid.Rows {
+				if row := &b.Grid.Rows[r]; row.Span.Overlaps(span) {
+					add(place{span: row.Span, row: row, grid: b.Grid})
+				}
+			}
+			continue
+		}
+		for _, s := range text.Sentences(d.Of(b.Span)) {
+			if at := (doc.Span{Start: b.Span.Start + s.Start, End: b.Span.Start + s.End}); at.Overlaps(span) {
+				add(place{span: at})
+			}
+		}
+	}
+	return out
+}
+
+// thing is what a question asks about: its content words with their weights, and the days that it names.
+type thing struct {
+	question string
+	stems    map[string]float64
+	named    map[string]bool // stems of the names and codes among them
+	days     map[int]bool
+	apart    bool // it speaks of holidays and the like
+	all      []place
+	seen     Seen
+}
+
+var (
+	apartDay  = en.Pattern("apart-day")
+	exclusion = en.Pattern("exclusion")
+	notSo     = en.Pattern("excluded-after")
+)
+
+// thingOf reads what a question asks about. A word weighs the more the fewer of the places hold it that were found for the question.
+func thingOf(q questions.Question, s Seen) *thing {
+	t := &thing{question: q.Text, stems: map[string]float64{}, days: record.Days(q.Text), apart: apartDay.MatchString(q.Text), seen: s}
+	if alone := s.Trail.Reading.Alone; alone != "" {
+		t.question = alone
+	}
+	for i, d := range s.Bodies {
+		if d != nil && i < len(s.Trail.Candidates) {
+			t.all = append(t.all, placesIn(s.Trail.Candidates[i].Version, d, s.Trail.Candidates[i].Evidence())...)
+		}
+	}
+	t.named = map[string]bool{}
+	for i, w := range text.Words(t.question) {
+		if text.Stop(w.Norm) {
+			continue
+		}
+		t.stems[w.Stem] = 0
+		if r, _ := utf8.DecodeRuneInString(t.question[w.Start:]); i > 0 && unicode.IsUpper(r) || strings.ContainsAny(w.Norm, "0123456789") {
+			t.named[w.Stem] = true
+		}
+	}
+	for stem := range t.stems {
+		n := 0
+		for _, p := range t.all {
+			if p.stems[stem] {
+				n++
+			}
+		}
+		t.stems[stem] = math.Log(float64(len(t.all)+2) / float64(n+1))
+	}
+	return t
+}
+
+// spoken is the share of what a question asks about that a place speaks of, 0 to 1.
+func (t *thing) spoken(p *place) float64 {
+	held, all := 0.0, 0.0
+	for s, w := range t.stems {
+		all += w
+		if p.stems[s] {
+			held += w
+		}
+	}
+	if all == 0 {
+		return 1
+	}
+	return held / all
+}
+
+// names reports whether a place speaks of one of the things that the question names; where it names none, every place does.
+func (t *thing) names(p *place) bool {
+	for s := range t.named {
+		if p.stems[s] {
+			return true
+		}
+	}
+	return len(t.named) == 0
+}
+
+// Constants of when a fact is taken to be said of something else. They were set by reading, on the sets of debian-faq, debian-reference,
+// maint-guide and perl-doc, what was marked among the replies that passed, and what was not among sentences that hold the same words
+// elsewhere: go run ./tools/evaluate -only accident.
+const (
+	farFrom   = 0.50 // a place that speaks of at most this share of what was asked may be about something else
+	farBehind = 0.30 // by how much another place with the same fact must speak of more of it
+)
+
+// byAccident reports whether a fact that a reply says is said of something else than what was asked, in each of the sentences that hold it,
+// and of what.
+func (t *thing) byAccident(e questions.Expectation) (string, bool) {
+	why := ""
+	for i, x := range t.seen.Trail.Reply {
+		if !holdsFact(e, x.Text) {
+			continue
+		}
+		if x.Candidate < 0 || x.Candidate >= len(t.seen.Bodies) || t.seen.Bodies[x.Candidate] == nil {
+			return "", false // the assistant's own words, or a settled answer's: a person wrote them for this
+		}
+		here := t.placeOf(i)
+		if here == nil {
+			return "", false
+		}
+		reason, off := t.off(e, x.Text, here)
+		if !off {
+			return "", false
+		}
+		why = reason
+	}
+	return why, why != ""
+}
+
+func holdsFact(e questions.Expectation, s string) bool {
+	var held bool
+	if e.Kind == questions.Gives {
+		held, _ = questions.HoldsFigure(s, e)
+	} else {
+		held, _ = questions.Says(s, e.Values)
+	}
+	return held
+}
+
+// placeOf is the place that a sentence of the reply draws on; nil when there is none. Of a sentence that draws on several, it is all of them.
+func (t *thing) placeOf(i int) *place {
+	x := t.seen.Trail.Reply[i]
+	ps := placesIn(x.Version, t.seen.Bodies[x.Candidate], x.Span)
+	if len(ps) == 0 {
+		return nil
+	}
+	out := ps[0]
+	if len(ps) > 1 {
+		out.row, out.grid = nil, nil
+	}
+	for _, p := range ps[1:] {
+		out.text += " " + p.text
+	}
+	d := t.seen.Bodies[x.Candidate]
+	out.stems = text.Stems(x.Text, out.over, d.Of(sectionAt(d, ps[0].span)))
+	return &out
+}
+
+// mostSection is how many bytes of the section around a place count as what it is said of.
+const mostSection = 1500
+
+// sectionAt is the text around a place under one heading, a row of a table alone.
+func sectionAt(d *doc.Document, s doc.Span) doc.Span {
+	i := d.BlockAt(s.Start)
+	if i < 0 || d.Blocks[i].Grid != nil {
+		return s
+	}
+	out := s
+	for k := i; k >= 0 && d.Blocks[k].Kind != doc.Heading && s.Start-d.Blocks[k].Span.Start < mostSection; k-- {
+		out.Start = min(out.Start, d.Blocks[k].Span.Start)
+	}
+	for k := i; k < len(d.Blocks) && d.Blocks[k].Kind != doc.Heading && d.Blocks[k].Span.End-s.End < mostSection; k++ {
+		out.End = max(out.End, d.Blocks[k].Span.End)
+	}
+	return out
+}
+
+// off reports whether what stands at a place is said of something else, and of what.
+func (t *thing) off(e questions.Expectation, said string, p *place) (string, bool) {
+	if e.Kind == questions.Mentions && t.excludes(e, said) {
+		return "it is named only to say that it is not so", true
+	}
+	if why, off := t.otherDay(p); off {
+		return why, true
+	}
+	if why, off := t.otherRow(p); off {
+		return why, true
+	}
+	have, named := t.spoken(p), t.names(p)
+	if have > farFrom && named {
+		return "", false
+	}
+	for i := range t.all {
+		o := &t.all[i]
+		if o.version == p.version && o.span.Overlaps(p.span) || !holdsFact(e, o.text) {
+			continue
+		}
+		if have <= farFrom && t.spoken(o)-have >= farBehind || !named && t.names(o) && t.spoken(o) > have {
+			return "it is said of something else: “" + clip(p.text) + "”, while “" + clip(o.text) + "” says it of what was asked", true
+		}
+	}
+	return "", false
+}
+
+// otherDay reports whether a place speaks of other days than those that the question names.
+func (t *thing) otherDay(p *place) (string, bool) {
+	if t.apart {
+		if n := len(record.Days(p.text)); n > 0 && n < 7 && !apartDay.MatchString(p.text+" "+p.over) {
+			return "it is said of an ordinary day: “" + clip(p.text) + "”", true
+		}
+		return "", false
+	}
+	if len(t.days) == 0 {
+		return "", false
+	}
+	days := record.Days(p.text + " . " + p.over)
+	for d := range t.days {
+		if days[d] {
+			return "", false
+		}
+	}
+	if m := apartDay.FindString(p.text); m != "" {
+		return "it is said of " + strings.ToLower(m), true
+	}
+	if n := len(record.Days(p.text)); n > 0 && n < 7 {
+		return "it is said of another day: “" + clip(p.text) + "”", true
+	}
+	return "", false
+}
+
+// otherRow reports whether a place is a row of a table beside the one that the question names.
+func (t *thing) otherRow(p *place) (string, bool) {
+	if p.row == nil || len(p.row.Cells) == 0 {
+		return "", false
+	}
+	name := p.row.Cells[0].Text
+	named := func(s string) float64 {
+		sum := 0.0
+		for stem := range text.Stems(s) {
+			sum += t.stems[stem]
+		}
+		return sum
+	}
+	own := named(name)
+	for i := range p.grid.Rows {
+		r := &p.grid.Rows[i]
+		if r.Span == p.row.Span || len(r.Cells) == 0 {
+			continue
+		}
+		if other := r.Cells[0].Text; own == 0 && named(other) > 0 && wholly(other, t.stems) && !wholly(name, t.stems) {
+			return "it is said of “" + clip(name) + "”, not of “" + clip(other) + "”", true
+		}
+	}
+	return "", false
+}
+
+// wholly reports whether all content words of a name are asked about.
+func wholly(name string, stems map[string]float64) bool {
+	ws := text.Content(name)
+	return len(ws) > 0 && !slices.ContainsFunc(ws, func(w text.Word) bool {
+		_, ok := stems[w.Stem]
+		return !ok
+	})
+}
+
+// excludes reports whether a sentence names a thing only to take it out of what is asked for. A question that denies something itself, and
+// one that names the thing, is not answered by naming it.
+func (t *thing) excludes(e questions.Expectation, said string) bool {
+	if denial.MatchString(t.question) {
+		return false
+	}
+	if asked, _ := questions.Says(t.question, e.Values); asked {
+		return false
+	}
+	named := false
+	for _, v := range e.Values {
+		if denial.MatchString(v) {
+			return false
+		}
+		for _, at := range wordings(said, v) {
+			named = true
+			if !exclusion.MatchString(said[:at.Start]) && !notSo.MatchString(said[at.End:]) {
+				return false
+			}
+		}
+	}
+	return named
+}
+
+var denial = en.Pattern("denial")
+
+// wordings finds a wording in a text, whatever its case and punctuation.
+func wordings(s, wording string) []doc.Span {
+	var parts []string
+	for _, w := range text.Words(wording) {
+		parts = append(parts, regexp.QuoteMeta(wording[w.Start:w.End]))
+	}
+	if len(parts) == 0 {
+		return nil
+	}
+	re, err := regexp.Compile(`(?i)` + strings.Join(parts, `[^\p{L}\p{N}]+`))
+	if err != nil {
+		return nil
+	}
+	var out []doc.Span
+	for _, m := range re.FindAllStringIndex(s, -1) {
+		out = append(out, doc.Span{Start: m[0], End: m[1]})
+	}
+	return out
+}
+
+func clip(s string) string {
+	s = doc.Fold(s)
+	if len(s) <= 120 {
+		return s
+	}
+	cut := strings.LastIndexByte(s[:120], ' ')
+	if cut < 60 {
+		cut = 120
+		for cut > 0 && s[cut]&0xC0 == 0x80 {
+			cut--
+		}
+	}
+	return s[:cut] + " …"
+}
+
+// toThePoint counts the sentences of a reply from evidence, and those of them that were wanted: that carry an expected fact or passage, or
+// belong to the same record, steps or list as one that does. of is 0 where nothing is expected that a sentence could carry.
+func toThePoint(q questions.Question, s Seen) (pointed, of int) {
+	var wanted []questions.Expectation
+	for _, e := range q.Expect {
+		if e.Is(questions.Fact) || e.Kind == questions.Reaches {
+			wanted = append(wanted, e)
+		}
+	}
+	if len(wanted) == 0 || s.Trail.Outcome != answer.Answered || len(s.Bodies) == 0 {
+		return 0, 0
+	}
+	type run struct {
+		version string
+		span    doc.Span
+	}
+	var runs []run // of each sentence: the record, the steps or the list to which it belongs
+	var hits []bool
+	for _, x := range s.Trail.Reply {
+		if x.Candidate < 0 || x.Candidate >= len(s.Bodies) || s.Bodies[x.Candidate] == nil {
+			continue
+		}
+		d := s.Bodies[x.Candidate]
+		runs = append(runs, run{x.Version, together(d, x.Span)})
+		hit := slices.ContainsFunc(wanted, func(e questions.Expectation) bool {
+			return holdsFact(e, x.Text) || e.Kind == questions.Reaches && holdsFact(e, d.Of(x.Span))
+		})
+		hits = append(hits, hit)
+	}
+	for i := range runs {
+		wanted := hits[i]
+		for k := range runs {
+			wanted = wanted || hits[k] && runs[k].version == runs[i].version && runs[k].span.Overlaps(runs[i].span)
+		}
+		if wanted {
+			pointed++
+		}
+	}
+	return pointed, len(runs)
+}
+
+// together is the span of the record, the steps or the list that a place belongs to, with the line that leads in; of running text, the
+// place itself.
+func together(d *doc.Document, s doc.Span) doc.Span {
+	i := d.BlockAt(s.Start)
+	if i < 0 {
+		return s
+	}
+	if b := d.Blocks[i]; b.Grid != nil {
+		for _, r := range b.Grid.Rows {
+			if r.Span.Overlaps(s) {
+				return doc.Span{Start: min(s.Start, r.Span.Start), End: max(s.End, r.Span.End)}
+			}
+		}
+		return s
+	}
+	item := func(k int) bool { return k >= 0 && k < len(d.Blocks) && d.Blocks[k].Kind == doc.Item }
+	leads := func(k int) bool {
+		return k >= 0 && d.Blocks[k].Kind == doc.Paragraph && strings.HasSuffix(strings.TrimSpace(d.Of(d.Blocks[k].Span)), ":")
+	}
+	if !item(i) {
+		if !leads(i) || !item(i+1) || s.End < d.Blocks[i].Span.End-1 {
+			return s
+		}
+		i++
+	}
+	from, to := i, i
+	for item(from - 1) {
+		from--
+	}
+	for item(to + 1) {
+		to++
+	}
+	out := doc.Span{Start: d.Blocks[from].Span.Start, End: d.Blocks[to].Span.End}
+	if leads(from - 1) { // its last sentence leads in
+		ss := text.Sentences(d.Of(d.Blocks[from-1].Span))
+		if len(ss) > 0 {
+			out.Start = d.Blocks[from-1].Span.Start + ss[len(ss)-1].Start
+		}
+	}
+	return out
+}
