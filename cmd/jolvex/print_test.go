@@ -5,6 +5,7 @@ import (
 	"encoding/xml"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -74,7 +75,7 @@ func TestClip(t *testing.T) {
 func TestJUnit(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "report.xml")
 	refuse := questions.Expectation{Kind: questions.Refuses}
-	report := &api.RunReport{Run: proving.Run{SetName: "set"}, Results: []proving.Result{
+	report := &api.RunReport{Run: proving.Run{SetName: "set", CreatedAt: "2026-11-30T01:02:03.456Z"}, Results: []proving.Result{
 		{Question: questions.Question{ID: "1", Text: "fine?"}, Verdict: prove.Verdict{Passed: true}, Millis: 1500},
 		{Question: questions.Question{ID: "2", Text: "wrong & <odd>?"}, Verdict: prove.Verdict{Findings: []prove.Finding{{Expectation: refuse, Note: "it answered"}}}, Reply: "no"},
 		{Question: questions.Question{ID: "3", Text: "out?"}, Failed: "time-out"},
@@ -91,6 +92,16 @@ func TestJUnit(t *testing.T) {
 	assert.Equal(t, "refuses: it answered", s.Cases[1].Failure.Message)
 	assert.Equal(t, "2: wrong & <odd>?", s.Cases[1].Name)
 	assert.Equal(t, "time-out", s.Cases[2].Error.Message)
+	// What the schema that build servers share asks for of a suite, of a case and of a failure (from memory).
+	assert.Equal(t, "2026-11-30T01:02:03", s.At)
+	assert.Equal(t, "failed", s.Cases[1].Failure.Type)
+	assert.Equal(t, "not judged", s.Cases[2].Error.Type)
+	for _, c := range s.Cases {
+		assert.NotEmpty(t, c.Name)
+		assert.Equal(t, "set", c.Class)
+		_, err := strconv.ParseFloat(c.Time, 64)
+		require.NoError(t, err)
+	}
 	assert.Error(t, writeJUnit(filepath.Join(t.TempDir(), "no", "such", "folder.xml"), report))
 }
 

@@ -94,6 +94,8 @@ type junitSuite struct {
 	Tests    int         `xml:"tests,attr"`
 	Failures int         `xml:"failures,attr"`
 	Errors   int         `xml:"errors,attr"`
+	Skipped  int         `xml:"skipped,attr"`
+	At       string      `xml:"timestamp,attr"`
 	Time     string      `xml:"time,attr"`
 	Cases    []junitCase `xml:"testcase"`
 }
@@ -108,11 +110,12 @@ type junitCase struct {
 
 type junitText struct {
 	Message string `xml:"message,attr"`
+	Type    string `xml:"type,attr"`
 	Text    string `xml:",chardata"`
 }
 
 func writeJUnit(path string, r *api.RunReport) error {
-	suite := junitSuite{Name: r.Run.SetName, Tests: len(r.Results)}
+	suite := junitSuite{Name: r.Run.SetName, Tests: len(r.Results), At: strings.TrimSuffix(strings.Split(r.Run.CreatedAt, ".")[0], "Z")}
 	total := 0.0
 	for _, x := range r.Results {
 		total += x.Millis
@@ -120,10 +123,13 @@ func writeJUnit(path string, r *api.RunReport) error {
 		switch {
 		case x.Failed != "":
 			suite.Errors++
-			c.Error = &junitText{Message: x.Failed}
+			c.Error = &junitText{Message: x.Failed, Type: "not judged"}
 		case !x.Verdict.Passed:
 			suite.Failures++
-			c.Failure = &junitText{Message: strings.Join(lacking(x.Verdict), "; "), Text: x.Reply}
+			c.Failure = &junitText{Message: strings.Join(lacking(x.Verdict), "; "), Type: "failed", Text: x.Reply}
+			if x.Verdict.Accident {
+				c.Failure.Type = "by accident"
+			}
 			if x.Cause != nil {
 				c.Failure.Text += "\ncause: " + x.Cause.Why
 			}

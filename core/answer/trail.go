@@ -5,6 +5,7 @@ package answer
 
 import (
 	"fmt"
+	"slices"
 
 	"jolvex/core/answer/ground"
 	"jolvex/core/doc"
@@ -190,4 +191,15 @@ func (t *Trail) Text() string {
 		s += x.Text
 	}
 	return s
+}
+
+// Ranked lists the documents of the candidates, each at the place of its first one.
+func (t *Trail) Ranked() []string {
+	var out []string
+	for _, c := range t.Candidates {
+		if !slices.Contains(out, c.Document) {
+			out = append(out, c.Document)
+		}
+	}
+	return out
 }

@@ -36,18 +36,29 @@ func RougeL(got, want []string) float64 {
 	return 2 * p * r / (p + r)
 }
 
-var articles = regexp.MustCompile(`\b(?:a|an|the)\b`)
+// RougeWords cuts a text into words as the library rouge-score does without its stemmer: lower case, everything but the letters a to z and
+// digits parts words.
+func RougeWords(s string) []string {
+	return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
+}
 
-// Squad brings an answer to the form in which the SQuAD script compares them: lower case, no punctuation, no articles, one
+var wordRuns = regexp.MustCompile(`[\p{L}\p{N}_]+`)
+
+// Squad brings an answer to the form in which the SQuAD script compares them: lower case, no ASCII punctuation, no articles, one
 // space between words (Rajpurkar et al. 2016).
 func Squad(s string) []string {
 	s = strings.Map(func(r rune) rune {
-		if unicode.IsPunct(r) || unicode.IsSymbol(r) && r < 128 {
+		if r < 128 && (unicode.IsPunct(r) || unicode.IsSymbol(r)) {
 			return -1
 		}
-		return unicode.ToLower(r)
-	}, s)
-	return strings.Fields(articles.ReplaceAllString(s, " "))
+		return r
+	}, strings.ToLower(s))
+	return strings.Fields(wordRuns.ReplaceAllStringFunc(s, func(w string) string {
+		if w == "a" || w == "an" || w == "the" {
+			return " "
+		}
+		return w
+	}))
 }
 
 // SquadF1 is the best token F1 of an answer against several reference answers (Rajpurkar et al. 2016). A question without an

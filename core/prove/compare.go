@@ -17,7 +17,7 @@ type Comparison struct {
 	Smallest  float64          `json:"smallest" doc:"Least difference of pass rates that could have been told from chance at 5 %"`
 	Rate      float64          `json:"rate" doc:"Difference of the pass rates"`
 	Interval  measure.Interval `json:"interval" doc:"Of that, 95 %, by cluster bootstrap"`
-	MRR       float64          `json:"mrr" doc:"Difference of the mean reciprocal ranks, over questions that expect a passage"`
+	MRR       float64          `json:"mrr" doc:"Difference of the mean reciprocal ranks, over questions that name a document"`
 	MRRWithin measure.Interval `json:"mrrWithin" doc:"Of that, 95 %"`
 	Measures  []Difference     `json:"measures" nullable:"false" doc:"Each measure that applies to both"`
 }
@@ -87,10 +87,11 @@ func share(k, n int) float64 {
 }
 
 func ranked(j Judged, of func([]int) float64) float64 {
-	if j.Verdict.Rank < 0 {
+	r := j.Verdict.rank()
+	if r < 0 {
 		return -1
 	}
-	return of([]int{j.Verdict.Rank})
+	return of([]int{r})
 }
 
 // differences compares every measure over pairs of judged questions.
@@ -138,8 +139,8 @@ func CompareRuns(before, after []Judged) Comparison {
 		olds, news = append(olds, old), append(news, now)
 		cluster := now.Question.Cluster()
 		rates, clusters = append(rates, one(now.Verdict.Passed)-one(old.Verdict.Passed)), append(clusters, cluster)
-		if now.Verdict.Rank >= 0 && old.Verdict.Rank >= 0 {
-			ranks = append(ranks, measure.ReciprocalRank([]int{now.Verdict.Rank})-measure.ReciprocalRank([]int{old.Verdict.Rank}))
+		if is, was := now.Verdict.rank(), old.Verdict.rank(); is >= 0 && was >= 0 {
+			ranks = append(ranks, measure.ReciprocalRank([]int{is})-measure.ReciprocalRank([]int{was}))
 			rankClusters = append(rankClusters, cluster)
 		}
 		switch {

@@ -15,6 +15,7 @@ import (
 type Seen struct {
 	Trail     *answer.Trail
 	Documents []questions.Document // [candidate]
+	Relevant  []string             // ids of the documents that the question names; nil to look for them among the candidates
 	Bodies    []*doc.Document      // [candidate] their texts; without them nothing is known of what a fact is said of
 	Grounded  []float64            // [sentence of the reply] how well its evidence carries it; below 0 for the assistant's own words
 }
@@ -36,10 +37,24 @@ type Verdict struct {
 	Refused  bool      `json:"refused"`
 	// Rank is the place of the first candidate that the question expects (see Question.RankOf), 0 when it is not among
 	// them, -1 when the question names none.
-	Rank   int    `json:"rank"`
-	Scores Scores `json:"scores"`
+	Rank int `json:"rank"`
+	// Relevant are the documents that the question names, as they were when it was judged.
+	Relevant []string `json:"relevant,omitempty" nullable:"false" doc:"Ids of the documents that the question names; a name that no document has as it is written"`
+	Scores   Scores   `json:"scores"`
 	// Repeats tells, where a question was asked several times, which of the replies passed.
 	Repeats []bool `json:"repeats,omitempty" nullable:"false"`
+}
+
+// relevant are the documents that a question names.
+func (s Seen) relevant(q questions.Question) []string {
+	if s.Relevant != nil {
+		return s.Relevant
+	}
+	d := questions.NewDirectory()
+	for i, x := range s.Documents[:min(len(s.Documents), len(s.Trail.Candidates))] {
+		d.Add(s.Trail.Candidates[i].Document, x.Address, x.Title)
+	}
+	return d.Relevant(q)
 }
 
 // Majority is the verdict of a question that was asked several times: that of the first reply that ended as most did, and which it
@@ -61,7 +76,7 @@ func Majority(vs []Verdict) (Verdict, int) {
 
 // Judge compares a reply with what was expected of it. All expectations must hold.
 func Judge(q questions.Question, s Seen) Verdict {
-	v := Verdict{Passed: true, Refused: s.Trail.Outcome == answer.Refused, Rank: q.RankOf(s.Documents)}
+	v := Verdict{Passed: true, Refused: s.Trail.Outcome == answer.Refused, Rank: q.RankOf(s.Documents), Relevant: s.relevant(q)}
 	otherwise := true // what is not by accident holds
 	for _, f := range findings(q, q.Expect, s) {
 		v.Passed = v.Passed && f.Held

@@ -2,4 +2,4 @@
 package prove
 
 // Version names the algorithm.
-const Version = "prove-4"
+const Version = "prove-5"

@@ -1,6 +1,8 @@
 package prove
 
 import (
+	"slices"
+
 	"jolvex/core/answer"
 	"jolvex/core/measure"
 	"jolvex/core/questions"
@@ -9,9 +11,10 @@ import (
 
 // Scores are what is measured of one reply besides its verdict. A score below 0 does not apply.
 type Scores struct {
-	NDCG      float64 `json:"ndcg"`      // nDCG@10, gain 1 for the first candidate that meets each expectation, discount log2(rank+1)
-	Recall    float64 `json:"recall"`    // share of what is to be found that is among the first 5 candidates
-	Precision float64 `json:"precision"` // share of the first 5 candidates that are of a document to be found
+	Rank      int     `json:"rank"`      // of the first document that the question names, 0 when none came
+	NDCG      float64 `json:"ndcg"`      // nDCG@10 over documents, gain 1 for each that the question names, discount log2(rank+1)
+	Recall    float64 `json:"recall"`    // share of the documents that the question names that are among the first 5
+	Precision float64 `json:"precision"` // share of the first 5 places that such a document has
 	F1        float64 `json:"f1"`        // token F1 against the nearest reference answer, SQuAD's normal form
 	RougeL    float64 `json:"rougeL"`    // longest common subsequence with the nearest reference answer
 	Said      int     `json:"said"`      // sentences from evidence
@@ -31,15 +34,15 @@ type Scores struct {
 // CarriedFrom is the grounding from which a sentence counts as carried by its evidence.
 const CarriedFrom = 0.5
 
-// top is how many candidates recall and precision look at, and deep how many nDCG does.
+// top is how many documents recall and precision look at, and deep how many nDCG does.
 const (
 	top  = 5
 	deep = 10
 )
 
 func score(q questions.Question, s Seen, v Verdict) Scores {
-	out := Scores{NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}
-	out.retrieval(q, s)
+	out := Scores{Rank: -1, NDCG: -1, Recall: -1, Precision: -1, F1: -1, RougeL: -1}
+	out.retrieval(v.Relevant, s.Trail)
 	if len(q.Answers) > 0 {
 		reply := ""
 		if !v.Refused {
@@ -47,7 +50,7 @@ func score(q questions.Question, s Seen, v Verdict) Scores {
 		}
 		out.F1 = measure.SquadF1(reply, q.Answers)
 		for _, a := range q.Answers {
-			out.RougeL = max(out.RougeL, measure.RougeL(normsOf(reply), normsOf(a)))
+			out.RougeL = max(out.RougeL, measure.RougeL(measure.RougeWords(reply), measure.RougeWords(a)))
 		}
 	}
 	var named [][]string // of documents to be cited
@@ -93,49 +96,29 @@ func score(q questions.Question, s Seen, v Verdict) Scores {
 	return out
 }
 
-// retrieval measures where what is to be found came. Each expectation that names a passage or a document is one thing to be
-// found; its rank is that of the first candidate that meets it.
-func (x *Scores) retrieval(q questions.Question, s Seen) {
-	gains := make([]float64, min(deep, len(s.Documents)))
-	right := make([]bool, len(s.Documents))
-	all, within := 0, 0
-	for _, e := range q.Expect {
-		r := 0
-		switch e.Kind {
-		case questions.Reaches:
-			r = questions.Reached(s.Documents, e)
-		case questions.Cites:
-			r = questions.RankOf(s.Documents, e.Values)
-		default:
-			continue
-		}
-		all++
-		if r > 0 && r <= len(gains) {
-			gains[r-1]++
-		}
-		if r > 0 && r <= top {
-			within++
-		}
-		for i, d := range s.Documents {
-			right[i] = right[i] || e.Kind == questions.Reaches && d.Is([]string{e.Document}) || e.Kind == questions.Cites && d.Is(e.Values)
-		}
-	}
-	if all == 0 {
+// retrieval measures where the documents that the question names came, as tools for retrieval do it that are handed the ranking and the
+// judgements: each document at the place of its first candidate, each that is named relevant with grade 1.
+func (x *Scores) retrieval(relevant []string, t *answer.Trail) {
+	if len(relevant) == 0 {
 		return
 	}
-	ideal := make([]float64, all)
+	ranked := t.Ranked()
+	right, gains := make([]bool, len(ranked)), make([]float64, len(ranked))
+	x.Rank = 0
+	for i, d := range ranked {
+		if right[i] = slices.Contains(relevant, d); !right[i] {
+			continue
+		}
+		gains[i] = 1
+		if x.Rank == 0 {
+			x.Rank = i + 1
+		}
+	}
+	ideal := make([]float64, len(relevant))
 	for i := range ideal {
 		ideal[i] = 1
 	}
-	x.NDCG = min(1, measure.NDCG(gains, ideal, deep))
-	x.Recall = float64(within) / float64(all)
+	x.NDCG = measure.NDCG(gains, ideal, deep)
+	x.Recall = measure.Recall(right, len(relevant), top)
 	x.Precision = measure.Precision(right, top)
-}
-
-func normsOf(s string) []string {
-	var out []string
-	for _, w := range text.Words(s) {
-		out = append(out, w.Norm)
-	}
-	return out
 }

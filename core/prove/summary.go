@@ -146,6 +146,7 @@ func (t *tally) figure(key, label string) Figure {
 type sums struct {
 	passed, facts, grounded              tally
 	hit1, hit5, mrr                      tally
+	passage1, passage5                   tally
 	ndcg, recall, precision              tally
 	f1, rougeL                           tally
 	citedWell, citedOf                   tally
@@ -222,8 +223,12 @@ func (s *sums) add(j Judged) {
 	if should {
 		s.refusedOfAll.add(one(v.Refused), c)
 	}
-	if v.Rank >= 0 {
-		ranks := []int{v.Rank}
+	if slices.ContainsFunc(j.Question.Expect, func(e questions.Expectation) bool { return e.Kind == questions.Reaches }) && v.Rank >= 0 {
+		s.passage1.add(measure.Hit([]int{v.Rank}, 1), c)
+		s.passage5.add(measure.Hit([]int{v.Rank}, 5), c)
+	}
+	if r := v.rank(); r >= 0 {
+		ranks := []int{r}
 		s.hit1.add(measure.Hit(ranks, 1), c)
 		s.hit5.add(measure.Hit(ranks, 5), c)
 		s.mrr.add(measure.ReciprocalRank(ranks), c)
@@ -268,6 +273,15 @@ const (
 	wordsLabel = "words of a reply"
 )
 
+// rank is that of the first document that the question names, -1 when it names none. Runs that were judged before documents were told from
+// chunks have the rank of the candidate.
+func (v Verdict) rank() int {
+	if v.Relevant == nil && v.Scores.Rank == 0 {
+		return v.Rank
+	}
+	return v.Scores.Rank
+}
+
 // figures lists the measures that apply.
 func (s *sums) figures() []Figure {
 	var agree tally
@@ -295,6 +309,8 @@ func (s *sums) figures() []Figure {
 		{&s.ndcg, "ndcg", "nDCG@10"},
 		{&s.recall, "recall", "recall@5"},
 		{&s.precision, "precision", "precision@5"},
+		{&s.passage1, "passage1", "expected passage first"},
+		{&s.passage5, "passage5", "expected passage in the first 5"},
 		{&s.citedWell, "citePrecision", "citation precision"},
 		{&s.citedOf, "citeRecall", "citation recall"},
 		{&agree, "agreement", "variants that end alike"},

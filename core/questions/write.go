@@ -93,6 +93,18 @@ func WriteQrels(w io.Writer, qs []Question) error {
 	return nil
 }
 
+// WriteJudgements writes relevance judgements in TREC's form: for each query its relevant documents, all with grade 1.
+func WriteJudgements(w io.Writer, queries []string, relevant map[string][]string) error {
+	for _, q := range queries {
+		for _, d := range relevant[q] {
+			if _, err := fmt.Fprintf(w, "%s 0 %s 1\n", plainField(q), plainField(d)); err != nil {
+				return fmt.Errorf("write the judgements of %s: %w", q, err)
+			}
+		}
+	}
+	return nil
+}
+
 // Source is a document as exports have it: its address stands for its id.
 type Source struct {
 	Document

@@ -13,7 +13,7 @@ import (
 )
 
 // Version names what this package makes of documents and questions; it changes whenever either does.
-const Version = "record-5"
+const Version = "record-6"
 
 // Cell is one value of a record, under the name of its attribute.
 type Cell struct {

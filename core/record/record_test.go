@@ -166,6 +166,13 @@ func TestWhatRecordsDoNotAnswer(t *testing.T) {
 	for _, q := range []string{"", "???", "How much?", strings.Repeat("Borra 200 price per day and week ", 100)} {
 		assert.Empty(t, put(q), q)
 	}
+	boats := page("Departures", func(b *doc.Builder) {
+		b.AddTable(doc.Place{}, "", []string{"To", "Boat", "Leaves"}, [][]string{{"Sandrel", "Pellworth", "08:30"}, {"Little Hobb", "Skerrowe", "09:00"}})
+	})
+	for _, q := range []string{"How long is the Skerrowe?", "Who built the Skerrowe?"} { // its name in another column is no answer
+		a, ok := Ask(Asked{Text: q, Known: func(string) bool { return true }}, Of(boats))
+		assert.False(t, ok, "%s: %v", q, a)
+	}
 	_, ok := Ask(Asked{Text: "How much is it?"}, nil)
 	assert.False(t, ok)
 	rows := make([][]string, mostRows+1)

@@ -412,6 +412,9 @@ func (q *question) value(vs []view) (Answer, bool) {
 			if !q.reaches(x) {
 				continue // the way to the house is no mail address
 			}
+			if !q.yesNo && x.seen.kind == "" && q.echoes(x.Text) {
+				continue // asked how long a boat is, its name is no answer
+			}
 			m := about | v.heads[c] | v.vals[c]
 			if v.heads[c]&^about == 0 && !q.wanted(x) && (q.yesNo || len(q.Wants)+len(v.Cells) > 2) && !(q.yesNo && v.vals[c]&^about != 0) {
 				continue // nothing says that this is the attribute
@@ -451,6 +454,12 @@ func (q *question) value(vs []view) (Answer, bool) {
 		}
 	}
 	return out, true
+}
+
+// echoes reports whether a value says nothing that the question does not say.
+func (q *question) echoes(s string) bool {
+	ws := text.Content(s)
+	return len(ws) > 0 && !slices.ContainsFunc(ws, func(w text.Word) bool { return !q.hasStem(w.Stem) })
 }
 
 // tightest leaves, of hits whose records are named by ranges of figures, those of the narrowest: "up to 10 kg" is the row for 8 kg where
@@ -495,9 +504,12 @@ func (q *question) whole(vs []view) (Answer, bool) {
 	}
 	s := Said{Record: one.Record}
 	for c := range one.Cells {
-		if !one.Cells[c].Key {
+		if x := &one.Cells[c]; !x.Key && (x.seen.kind != "" || !q.echoes(x.Text)) {
 			s.Cells = append(s.Cells, c)
 		}
+	}
+	if len(s.Cells) == 0 {
+		return Answer{}, false
 	}
 	return Answer{Said: []Said{s}, Explains: 1}, true
 }
@@ -608,6 +620,9 @@ func (q *question) list(vs []view) (Answer, bool) {
 		}
 		if q.task == aValue && vals&^q.ops == 0 {
 			continue // nothing but what all of them stand under
+		}
+		if q.task == aValue && len(q.limits) == 0 && got < 1-1e-9 && !slices.ContainsFunc(cells, func(c int) bool { return v.Cells[c].seen.kind != "" || !q.echoes(v.Cells[c].Text) }) {
+			continue // what is asked about it is not told
 		}
 		k.said = append(k.said, Said{Record: v.Record, Cells: cells})
 		k.explains = max(k.explains, got)

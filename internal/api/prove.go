@@ -146,9 +146,14 @@ func (h *handlers) proving(api huma.API) {
 			return reply(h.app.Proving.Stress(ctx, in.Corpus, in.Body))
 		})
 	h.sets(api)
-	huma.Register(api, operation("exportRun", http.MethodGet, "/corpora/{corpus}/runs/{run}/export", "prove", "The rankings of a run in TREC's form"),
-		func(ctx context.Context, in *InRun) (*huma.StreamResponse, error) {
-			return file("run.trec", "text/plain; charset=utf-8")(h.app.Proving.ExportRun(ctx, in.Corpus, in.Run))
+	huma.Register(api, operation("exportRun", http.MethodGet, "/corpora/{corpus}/runs/{run}/export", "prove", "The rankings of a run, the judgements that they were measured with (both in TREC's form), or what was measured of each question (CSV)"),
+		func(ctx context.Context, in *struct {
+			InRun
+			Form string `query:"form" enum:"run,qrels,scores" default:"run"`
+		},
+		) (*huma.StreamResponse, error) {
+			name := map[string]string{proving.FormRun: "run.trec", proving.FormJudged: "run.qrels", proving.FormScores: "run.csv"}[in.Form]
+			return file(name, "text/plain; charset=utf-8")(h.app.Proving.ExportRun(ctx, in.Corpus, in.Run, in.Form))
 		})
 }
 

@@ -205,7 +205,7 @@ func TestSetsAndRunsAreWritten(t *testing.T) {
 	_, err = a.Proving.ExportSet(t.Context(), "c", "s", "xml")
 	require.ErrorIs(t, err, fault.ErrInput)
 	run, _ := ran(t, a, "s")
-	raw, err = a.Proving.ExportRun(t.Context(), "c", run.ID)
+	raw, err = a.Proving.ExportRun(t.Context(), "c", run.ID, proving.FormRun)
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(string(raw), "1 Q0 animals.md 1 "), string(raw))
 }

@@ -6,6 +6,8 @@ import (
 	"context"
 	"sync"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"jolvex/core/diagnose"
 	"jolvex/core/questions"
 	"jolvex/internal/asking"
@@ -36,6 +38,8 @@ type Prover struct {
 	asking    *asking.Asker
 	gathering Material
 
+	names *lru.Cache[string, *questions.Directory] // of a snapshot as one audience sees it
+
 	sets sync.Mutex // held while a question set is read, changed and written back
 }
 
@@ -51,7 +55,11 @@ type Needs struct {
 
 // New makes a Prover and registers its jobs.
 func New(n Needs) *Prover {
-	pv := &Prover{store: n.Store, events: n.Events, jobs: n.Jobs, index: n.Index, asking: n.Asking, gathering: n.Material}
+	names, err := lru.New[string, *questions.Directory](4)
+	if err != nil {
+		panic("proving: " + err.Error()) // the size is part of the program
+	}
+	pv := &Prover{names: names, store: n.Store, events: n.Events, jobs: n.Jobs, index: n.Index, asking: n.Asking, gathering: n.Material}
 	n.Jobs.Register(job.Prove, true, pv.run)
 	n.Jobs.Register(job.Study, true, pv.study)
 	return pv

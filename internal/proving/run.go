@@ -214,10 +214,29 @@ func (pv *Prover) examine(ctx context.Context, b answer.Bench, q questions.Quest
 		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: line.Text}, query.Turn{Role: "assistant", Text: s.Trail.Text()})
 	}
 	s, ms, err := pv.put(ctx, b, q.Text, turns)
+	s.Relevant = pv.directory(b).Relevant(q)
 	if err != nil {
 		return s, prove.Verdict{}, ms, err
 	}
 	return s, prove.Judge(q, s).After(earlier), ms, nil
+}
+
+// directory finds the documents that a bench can answer from by their names.
+func (pv *Prover) directory(b answer.Bench) *questions.Directory {
+	key := b.Pins.Snapshot + " " + b.Pins.Audience
+	if d, ok := pv.names.Get(key); ok {
+		return d
+	}
+	d, seen := questions.NewDirectory(), map[string]bool{}
+	b.View.Each(func(_ int, e *index.Entry) bool {
+		if !seen[e.Document] {
+			seen[e.Document] = true
+			d.Add(e.Document, e.Address, e.Title)
+		}
+		return true
+	})
+	pv.names.Add(key, d)
+	return d
 }
 
 // errOutage says that the model which the method asks for did not answer.

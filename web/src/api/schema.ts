@@ -906,7 +906,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The rankings of a run in TREC's form */
+        /** The rankings of a run, the judgements that they were measured with (both in TREC's form), or what was measured of each question (CSV) */
         get: operations["exportRun"];
         put?: never;
         post?: never;
@@ -3142,7 +3142,7 @@ export interface components {
             measures: components["schemas"]["ProveDifference"][];
             /**
              * Format: double
-             * @description Difference of the mean reciprocal ranks, over questions that expect a passage
+             * @description Difference of the mean reciprocal ranks, over questions that name a document
              */
             mrr: number;
             /** @description Of that, 95 % */
@@ -3332,6 +3332,8 @@ export interface components {
             precision: number;
             /** Format: double */
             price: number;
+            /** Format: int64 */
+            rank: number;
             /** Format: double */
             recall: number;
             /** Format: double */
@@ -3465,6 +3467,8 @@ export interface components {
             /** Format: int64 */
             rank: number;
             refused: boolean;
+            /** @description Ids of the documents that the question names; a name that no document has as it is written */
+            relevant?: string[];
             repeats?: boolean[];
             scores: components["schemas"]["ProveScores"];
         };
@@ -6434,7 +6438,9 @@ export interface operations {
     };
     exportRun: {
         parameters: {
-            query?: never;
+            query?: {
+                form?: "run" | "qrels" | "scores";
+            };
             header?: never;
             path: {
                 /** @description Name or id of the corpus */

@@ -47,6 +47,9 @@ const open = computed(() => list.value.find((r) => r.question.id === openId.valu
 const interval = (f: { interval: { low: number; high: number } }): string =>
   `${f.interval.low.toFixed(2)} to ${f.interval.high.toFixed(2)}`
 
+const exported = (form: string): string =>
+  `/api/corpora/${encodeURIComponent(corpus.name)}/runs/${props.run}/export?form=${form}`
+
 let asked = 0
 
 async function load(): Promise<void> {
@@ -148,6 +151,11 @@ onUnmounted(() => stop?.())
     </p>
     <details>
       <summary>All measures, with their intervals</summary>
+      <p class="muted">
+        For other tools: <a :href="exported('run')" download>rankings</a>,
+        <a :href="exported('qrels')" download>judgements</a> (both in TREC's form),
+        <a :href="exported('scores')" download>measures of each question</a> (CSV).
+      </p>
       <div class="row aligned">
         <table class="plain measures">
           <thead>
