@@ -2,4 +2,4 @@
 package prove
 
 // Version names the algorithm.
-const Version = "prove-5"
+const Version = "prove-6"

@@ -37,11 +37,24 @@ func flat(s string) string {
 	return " " + strings.TrimSpace(notWord.ReplaceAllString(text.Normalise(s), " ")) + " "
 }
 
+// addresses are the mail addresses and links of a text: no wording is looked for inside one, unless it looks like one itself.
+var addresses = regexp.MustCompile(`[\p{L}\p{N}._%+-]+@[\p{L}\p{N}-]+(?:\.[\p{L}\p{N}-]+)+|\bhttps?://[^\s<>"”]+|\bwww\.[^\s<>"”]+`)
+
+// noWord stands for an address: a letter that is in no wording.
+const noWord = " ꙮ "
+
 // Says reports whether a reply says one of some wordings, and says so in words.
 func Says(reply string, values []string) (bool, string) {
-	r := flat(reply)
+	whole, r := flat(reply), ""
 	for _, v := range values {
-		if w := flat(v); w != "  " && strings.Contains(r, w) {
+		in := whole
+		if !strings.ContainsAny(v, "@/.") {
+			if r == "" {
+				r = flat(addresses.ReplaceAllString(reply, noWord))
+			}
+			in = r
+		}
+		if w := flat(v); w != "  " && strings.Contains(in, w) {
 			return true, "it says “" + v + "”"
 		}
 	}
@@ -55,7 +68,7 @@ func HoldsFigure(reply string, e Expectation) (bool, string) {
 	for _, v := range e.Values {
 		for _, want := range text.Quantities(v) {
 			for _, h := range have {
-				if h.Value == want.Value && (h.Kind == want.Kind || want.Kind == text.Number) || e.Within > 0 && h.Kind == want.Kind && apart(h, want) <= e.Within {
+				if alike(h, want) || e.Within > 0 && h.Kind == want.Kind && apart(h, want) <= e.Within {
 					return true, "it gives " + reply[h.Start:h.End]
 				}
 			}
@@ -72,6 +85,19 @@ func HoldsFigure(reply string, e Expectation) (bool, string) {
 		return false, "it gives no figure, not " + wanted
 	}
 	return false, "it gives " + strings.Join(said, ", ") + ", not " + wanted
+}
+
+// alike reports whether two figures are the same: in other words, too, as 14 days are two weeks and 1.5 km are 1,500 m.
+func alike(h, want text.Quantity) bool {
+	if h.Value == want.Value {
+		return h.Kind == want.Kind || want.Kind == text.Number
+	}
+	if h.Kind != want.Kind {
+		return false
+	}
+	x, unitX, okX := h.Base()
+	y, unitY, okY := want.Base()
+	return okX && okY && unitX == unitY && math.Abs(x-y) <= 1e-9*math.Max(math.Abs(x), math.Abs(y))
 }
 
 // apart is by how much two figures of one kind differ, in their own unit: minutes for times of day, days for dates; infinite for

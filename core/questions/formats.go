@@ -40,7 +40,7 @@ type Imported struct {
 
 // Limits of an imported set.
 const (
-	MaxQuestions   = 20_000
+	MaxQuestions   = 100_000
 	mostProblems   = 200
 	mostUnpacked   = 256 << 20
 	mostTextOfOne  = 4 << 20
@@ -327,9 +327,12 @@ func (m *Imported) beir(body []byte) error {
 	if corpus == nil || queries == nil || qrels == nil {
 		return errors.New("the zip lacks one of corpus.jsonl, queries.jsonl and the qrels")
 	}
-	relevant, err := ReadQrels(bytes.NewReader(qrels))
+	relevant, bad, err := ReadQrels(bytes.NewReader(qrels))
 	if err != nil {
 		return err
+	}
+	for _, p := range bad {
+		m.problem("%s", p)
 	}
 	type row struct {
 		ID    string `json:"_id"`
@@ -397,9 +400,16 @@ func (g Grades) Ordered() []string {
 	return out
 }
 
-// ReadQrels reads relevance judgements: TREC's "query iteration document grade", or BEIR's "query document grade" with a header.
-func ReadQrels(r io.Reader) (map[string]Grades, error) {
-	out := map[string]Grades{}
+// ReadQrels reads relevance judgements: TREC's "query iteration document grade", or BEIR's "query document grade" with a header. A line that
+// cannot be read is left out and told in problems, the first 200 of them.
+func ReadQrels(r io.Reader) (judged map[string]Grades, problems []string, err error) {
+	judged = map[string]Grades{}
+	bad := 0
+	problem := func(form string, args ...any) {
+		if bad++; bad <= mostProblems {
+			problems = append(problems, fmt.Sprintf(form, args...))
+		}
+	}
 	sc := bufio.NewScanner(r)
 	sc.Buffer(nil, 1<<20)
 	for n := 1; sc.Scan(); n++ {
@@ -408,22 +418,26 @@ func ReadQrels(r io.Reader) (map[string]Grades, error) {
 			continue
 		}
 		if len(f) != 3 && len(f) != 4 {
-			return nil, fmt.Errorf("line %d of the qrels has %d fields, not 3 or 4", n, len(f))
+			problem("line %d of the qrels has %d fields, not 3 or 4", n, len(f))
+			continue
 		}
 		query, document := f[0], f[len(f)-2]
 		grade, err := strconv.Atoi(f[len(f)-1])
 		if err != nil {
-			if n == 1 {
-				continue // the header
+			if n > 1 { // the first may be the header
+				problem("line %d of the qrels: %q is no grade", n, f[len(f)-1])
 			}
-			return nil, fmt.Errorf("line %d of the qrels: %q is no grade", n, f[len(f)-1])
+			continue
 		}
-		if out[query] == nil {
-			out[query] = Grades{}
+		if judged[query] == nil {
+			judged[query] = Grades{}
 		}
-		out[query][document] = grade
+		judged[query][document] = grade
 	}
-	return out, sc.Err()
+	if bad > mostProblems {
+		problems = append(problems, fmt.Sprintf("and %d lines more", bad-mostProblems))
+	}
+	return judged, problems, sc.Err()
 }
 
 // WriteRun writes rankings in TREC's form: "query Q0 document rank score tag". [query] best first.

@@ -63,7 +63,7 @@ func (e Expectation) Places(d *doc.Document, most int) []doc.Span {
 		for _, v := range e.Values {
 			for _, want := range text.Quantities(v) {
 				for _, h := range have {
-					if h.Value == want.Value && (h.Kind == want.Kind || want.Kind == text.Number) {
+					if alike(h, want) {
 						add(doc.Span{Start: h.Start, End: h.End})
 					}
 				}

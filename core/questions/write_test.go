@@ -48,7 +48,7 @@ func TestQrelsAreReadAgain(t *testing.T) {
 		{ID: "q 1", Expect: []Expectation{{Kind: Cites, Values: []string{"/a", "/b"}}, {Kind: Refuses}}},
 		{ID: "q2", Expect: []Expectation{{Kind: Reaches, Document: "/c", Values: []string{"x"}}}},
 	}))
-	got, err := ReadQrels(strings.NewReader(b.String()))
+	got, _, err := ReadQrels(strings.NewReader(b.String()))
 	require.NoError(t, err)
 	assert.Equal(t, map[string]Grades{"q_1": {"/a": 1, "/b": 1}, "q2": {"/c": 1}}, got)
 }

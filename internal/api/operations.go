@@ -192,12 +192,26 @@ func (h *handlers) prove(api huma.API) {
 		InCorpus
 		Set string `path:"set" doc:"Name or id"`
 	}
-	huma.Register(api, operation("getSet", http.MethodGet, "/corpora/{corpus}/sets/{set}", "prove", "One question set"),
-		func(ctx context.Context, in *InSet) (*out[proving.QuestionSet], error) {
-			return reply(h.app.Proving.QuestionSet(ctx, in.Corpus, in.Set))
+	huma.Register(api, operation("getSet", http.MethodGet, "/corpora/{corpus}/sets/{set}", "prove", "One question set, whole or a page of it"),
+		func(ctx context.Context, in *struct {
+			InSet
+			From  int `query:"from" minimum:"0" doc:"Place of the first question of the page"`
+			Limit int `query:"limit" minimum:"0" maximum:"10000" doc:"Questions of the page; 0 for the whole set"`
+		},
+		) (*out[proving.QuestionSet], error) {
+			return reply(h.app.Proving.QuestionPage(ctx, in.Corpus, in.Set, in.From, in.Limit))
 		})
+	edit := operation("editSet", http.MethodPatch, "/corpora/{corpus}/sets/{set}", "prove", "Change some questions of a set")
+	edit.MaxBodyBytes = 64 << 20
+	huma.Register(api, edit, func(ctx context.Context, in *struct {
+		InSet
+		Body proving.Edit
+	},
+	) (*out[proving.QuestionSet], error) {
+		return reply(h.app.Proving.EditQuestions(ctx, in.Corpus, in.Set, in.Body))
+	})
 	put := operation("putSet", http.MethodPut, "/corpora/{corpus}/sets/{set}", "prove", "Make or replace a question set")
-	put.MaxBodyBytes = 16 << 20
+	put.MaxBodyBytes = 64 << 20
 	huma.Register(api, put, func(ctx context.Context, in *struct {
 		InSet
 		Over string               `query:"over" doc:"The version that is replaced: refused when it is not the present one"`

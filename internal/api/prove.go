@@ -227,6 +227,10 @@ func (h *handlers) sets(api huma.API) {
 		func(ctx context.Context, in *InSet) (*out[[]proving.Doubt], error) {
 			return reply(h.app.Proving.Doubts(ctx, in.Corpus, in.Set))
 		})
+	huma.Register(api, operation("getSetProblems", http.MethodGet, "/corpora/{corpus}/sets/{set}/problems", "prove", "Questions that cannot be meant as they are written"),
+		func(ctx context.Context, in *InSet) (*out[[]proving.Problem], error) {
+			return reply(h.app.Proving.Problems(ctx, in.Corpus, in.Set))
+		})
 	judged := operation("importQrels", http.MethodPost, "/corpora/{corpus}/sets/{set}/qrels", "prove", "Give the questions of a set the documents that TREC relevance judgements name for them")
 	judged.MaxBodyBytes = 64 << 20
 	huma.Register(api, judged, func(ctx context.Context, in *struct {

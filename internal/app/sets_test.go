@@ -310,3 +310,56 @@ func TestQuestionsAddedAtOnceAreAllKept(t *testing.T) {
 	}
 	assert.Len(t, texts, n)
 }
+
+func TestSomeQuestionsOfASetAreChanged(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	ask := func(id string, es ...questions.Expectation) questions.Question {
+		return questions.Question{ID: id, Text: "What of " + id + "?", Expect: es}
+	}
+	first, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{ask("a", says("x")), ask("b", says("y")), ask("c", says("z"))})
+	require.NoError(t, err)
+	changed := ask("b", says("w"))
+	second, err := a.Proving.EditQuestions(t.Context(), "c", "s", proving.Edit{Over: first.Version, Put: []questions.Question{changed, ask("d", says("v"))}, Drop: []string{"a"}, Order: []string{"d", "b", "c"}})
+	require.NoError(t, err)
+	got, err := a.Proving.QuestionPage(t.Context(), "c", "s", 0, 2)
+	require.NoError(t, err)
+	assert.Equal(t, []questions.Question{ask("d", says("v")), changed}, got.Questions)
+	assert.Equal(t, 3, got.Count)
+	_, err = a.Proving.EditQuestions(t.Context(), "c", "s", proving.Edit{Over: first.Version, Drop: []string{"c"}})
+	require.ErrorIs(t, err, fault.ErrChanged, "somebody else changed it")
+	for _, order := range [][]string{{"d", "b"}, {"d", "b", "b"}, {"d", "b", "q"}} {
+		_, err = a.Proving.EditQuestions(t.Context(), "c", "s", proving.Edit{Over: second.Version, Order: order})
+		require.ErrorIs(t, err, fault.ErrInput, "%v", order)
+	}
+}
+
+func TestQuestionsThatCannotBeMeantSo(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	qs := []questions.Question{
+		{ID: "fine", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead"), {Kind: questions.Cites, Values: []string{"animals.md"}}}},
+		{ID: "both", Text: "Who won?", Expect: []questions.Expectation{{Kind: questions.Refuses}, says("Italy")}},
+		{ID: "rule", Text: "Help", Expect: []questions.Expectation{{Kind: questions.Follows, Values: []string{"Flood"}}}},
+		{ID: "page", Text: "How much?", Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"/gone"}}}},
+		{ID: "talk", Text: "And?", Expect: []questions.Expectation{says("x")}, Script: []questions.ScriptLine{{Text: "hello", Expect: []questions.Expectation{{Kind: questions.Reaches, Values: []string{"w"}, Document: "/gone"}}}}},
+	}
+	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", qs)
+	require.NoError(t, err)
+	got, err := a.Proving.Problems(t.Context(), "c", "s")
+	require.NoError(t, err)
+	by := map[string]string{}
+	for _, p := range got {
+		by[p.Question] = p.What
+	}
+	assert.Equal(t, map[string]string{
+		"both": "it refuses, and it says something", "rule": "there is no house rule “Flood”",
+		"page": "no page or document is called “/gone”", "talk": "no page or document is called “/gone”",
+	}, by)
+	body, err := a.Proving.ExportSet(t.Context(), "c", "s", proving.FormJSONL)
+	require.NoError(t, err)
+	read, err := a.Proving.ImportSet(t.Context(), "c", "copy", body, false, true)
+	require.NoError(t, err)
+	assert.Equal(t, got, read.Doubtful, "told before it is kept, too")
+	assert.Empty(t, read.Problems, "and nothing of it is refused")
+}

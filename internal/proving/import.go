@@ -6,6 +6,7 @@ import (
 
 	"jolvex/core/questions"
 	"jolvex/internal/fault"
+	"jolvex/internal/store"
 )
 
 // ImportedSet is what came of a file of expected questions.
@@ -16,6 +17,7 @@ type ImportedSet struct {
 	Questions int          `json:"questions"`
 	Documents int          `json:"documents" doc:"That came with the questions"`
 	Problems  []string     `json:"problems" nullable:"false" doc:"Rows that did not go in, and why"`
+	Doubtful  []Problem    `json:"doubtful" nullable:"false" doc:"Questions that go in and cannot be meant so: expectations that exclude each other, house rules and pages that the corpus does not have"`
 }
 
 // ImportSet reads a file of expected questions in whichever form it comes: our own JSONL, CSV, SQuAD, or a BEIR collection. With
@@ -30,7 +32,13 @@ func (pv *Prover) ImportSet(ctx context.Context, corpus, set string, body []byte
 		return ImportedSet{}, fault.Input("%v", err)
 	}
 	out := ImportedSet{Form: m.Form, Columns: m.Columns, Questions: len(m.Questions), Documents: len(m.Documents), Problems: m.Problems}
-	if !keep {
+	var ds []store.Document
+	if !documents || len(m.Documents) == 0 { // else the pages come with the questions
+		if ds, err = pv.documents(ctx, c); err != nil {
+			return out, err
+		}
+	}
+	if out.Doubtful = problemsOf(c, ds, m.Questions); !keep {
 		return out, nil
 	}
 	if len(m.Questions) == 0 {

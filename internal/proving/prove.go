@@ -55,6 +55,97 @@ func (pv *Prover) QuestionSet(ctx context.Context, corpus, set string) (Question
 	return QuestionSet{s.ID, s.Name, s.Version, s.Questions, qs}, err
 }
 
+// QuestionPage reads one page of a set: so many questions from a place on. A limit of 0 is for all of them.
+func (pv *Prover) QuestionPage(ctx context.Context, corpus, set string, from, limit int) (QuestionSet, error) {
+	if limit == 0 {
+		limit = -1
+	}
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	qs, err := pv.store.QuestionPage(ctx, s.ID, from, limit)
+	return QuestionSet{s.ID, s.Name, s.Version, s.Questions, qs}, err
+}
+
+// Edit is a change of some questions of a set.
+type Edit struct {
+	Over  string               `json:"over" doc:"The version that was read: another one is not written over"`
+	Put   []questions.Question `json:"put,omitempty" nullable:"false" doc:"New questions, which go to the end, and changed ones, which stay where they are"`
+	Drop  []string             `json:"drop,omitempty" nullable:"false" doc:"Ids"`
+	Order []string             `json:"order,omitempty" nullable:"false" doc:"All ids in their new order, when it is another"`
+}
+
+// EditQuestions changes some questions of a set; ErrChanged, wrapped, when somebody has changed it meanwhile.
+func (pv *Prover) EditQuestions(ctx context.Context, corpus, set string, e Edit) (QuestionSet, error) {
+	c, err := pv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	pv.sets.Lock()
+	defer pv.sets.Unlock()
+	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	if e.Over != s.Version {
+		return QuestionSet{}, fmt.Errorf("question set %s was %w: read it again before changing it", s.Name, fault.ErrChanged)
+	}
+	qs, err := pv.store.Questions(ctx, s.ID)
+	if err != nil {
+		return QuestionSet{}, err
+	}
+	put, drop := byID(e.Put), map[string]bool{}
+	for _, id := range e.Drop {
+		drop[id] = true
+	}
+	known := map[string]bool{}
+	kept := make([]questions.Question, 0, len(qs)+len(e.Put))
+	for _, q := range qs {
+		known[q.ID] = true
+		if drop[q.ID] {
+			continue
+		}
+		if now, ok := put[q.ID]; ok {
+			q = now
+		}
+		kept = append(kept, q)
+	}
+	for _, q := range e.Put {
+		if !known[q.ID] {
+			kept = append(kept, q)
+		}
+	}
+	if len(e.Order) > 0 {
+		if kept, err = inOrderOf(kept, e.Order); err != nil {
+			return QuestionSet{}, err
+		}
+	}
+	return pv.PutQuestions(ctx, corpus, s.Name, kept)
+}
+
+// inOrderOf puts questions into the order of their ids; ErrInput, wrapped, when these are not just the questions.
+func inOrderOf(qs []questions.Question, ids []string) ([]questions.Question, error) {
+	by := byID(qs)
+	out := make([]questions.Question, 0, len(qs))
+	for _, id := range ids {
+		q, ok := by[id]
+		if !ok {
+			return nil, fault.Input("the set has no question %s, or it stands in the order twice", id)
+		}
+		delete(by, id)
+		out = append(out, q)
+	}
+	if len(by) > 0 {
+		return nil, fault.Input("the order leaves out %d questions", len(by))
+	}
+	return out, nil
+}
+
 // PutQuestions makes or replaces a set. All questions must be in order, or none goes in.
 func (pv *Prover) PutQuestions(ctx context.Context, corpus, name string, qs []questions.Question) (QuestionSet, error) {
 	return pv.PutQuestionsBecause(ctx, corpus, name, qs, "")
@@ -90,8 +181,8 @@ func (pv *Prover) PutQuestionsBecause(ctx context.Context, corpus, name string, 
 	if name == "" || len(name) > 120 {
 		return QuestionSet{}, fault.Input("a question set needs a name of 1 to 120 characters")
 	}
-	if len(qs) == 0 || len(qs) > 20_000 {
-		return QuestionSet{}, fault.Input("a question set holds 1 to 20,000 questions, not %d", len(qs))
+	if len(qs) == 0 || len(qs) > questions.MaxQuestions {
+		return QuestionSet{}, fault.Input("a question set holds 1 to %d questions, not %d", questions.MaxQuestions, len(qs))
 	}
 	seen := map[string]bool{}
 	for _, q := range qs {

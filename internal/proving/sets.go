@@ -82,14 +82,23 @@ func (pv *Prover) setVersions(ctx context.Context, corpus, set string) ([]store.
 	if err != nil {
 		return nil, nil, err
 	}
-	lists := make([][]questions.Question, len(vs))
-	for i, v := range vs {
-		if lists[i], err = pv.store.QuestionsOf(v); err != nil {
+	lists := make([][]questions.Question, 0, len(vs))
+	all := 0
+	for _, v := range vs {
+		qs, err := pv.store.QuestionsOf(v)
+		if err != nil {
 			return nil, nil, err
 		}
+		if all += len(qs); all > mostUnpacked && len(lists) > 0 {
+			break
+		}
+		lists = append(lists, qs)
 	}
-	return vs, lists, nil
+	return vs[:len(lists)], lists, nil
 }
+
+// mostUnpacked is how many questions the versions of a set that are looked at together hold at most: of a set of 100,000 its last three.
+const mostUnpacked = 3 * questions.MaxQuestions
 
 // RestoreSet brings a version of a set back; what it was in between stays in its history.
 func (pv *Prover) RestoreSet(ctx context.Context, corpus, set, at string) (QuestionSet, error) {
@@ -162,10 +171,16 @@ func (pv *Prover) Doubts(ctx context.Context, corpus, set string) ([]Doubt, erro
 			}
 		}
 	}
+	names, by := questions.NewDirectory(), map[string]store.Document{}
+	for _, d := range ds {
+		names.Add(d.ID, d.Address, d.Title)
+		by[d.ID] = d
+	}
 	for _, q := range lists[0] {
 		var changed, expected []store.Document
-		for _, d := range ds {
-			if !expects(q, questions.Document{Address: d.Address, Title: d.Title}) {
+		for _, id := range names.Relevant(q) {
+			d, ok := by[id]
+			if !ok {
 				continue
 			}
 			if expected = append(expected, d); d.ChangedAt > written[q.ID] {
@@ -284,7 +299,7 @@ func (pv *Prover) sourcesOf(ctx context.Context, c store.Corpus, all bool, qs []
 
 // ImportQrels gives the questions of a set the documents that TREC's relevance judgements name for them.
 func (pv *Prover) ImportQrels(ctx context.Context, corpus, set string, body []byte) (ImportedSet, error) {
-	out := ImportedSet{Form: FormQrels, Columns: []string{}, Problems: []string{}}
+	out := ImportedSet{Form: FormQrels, Columns: []string{}, Problems: []string{}, Doubtful: []Problem{}}
 	c, err := pv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return out, err
@@ -295,10 +310,11 @@ func (pv *Prover) ImportQrels(ctx context.Context, corpus, set string, body []by
 	if err != nil {
 		return out, err
 	}
-	judged, err := questions.ReadQrels(bytes.NewReader(body))
+	judged, bad, err := questions.ReadQrels(bytes.NewReader(body))
 	if err != nil {
 		return out, fault.Input("%v", err)
 	}
+	out.Problems = append(out.Problems, bad...)
 	qs, strangers := questions.Relevant(qs, judged)
 	for _, id := range strangers[:min(len(strangers), 200)] {
 		out.Problems = append(out.Problems, "the set has no question "+id)

@@ -57,22 +57,58 @@ func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []ques
 			AND version NOT IN (SELECT set_version FROM runs WHERE set_id = ?)`, set.ID, set.ID, mostVersions, set.ID); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM questions WHERE set_id = ?`, set.ID); err != nil {
-			return err
-		}
-		for i, q := range qs {
-			body, err := json.Marshal(q)
-			if err != nil {
-				return err
-			}
-			if _, err := tx.ExecContext(ctx, `INSERT INTO questions (set_id, position, id, body) VALUES (?, ?, ?, ?)`, set.ID, i, q.ID, string(body)); err != nil {
-				return fmt.Errorf("question %s: %w", q.ID, err)
-			}
-		}
-		return nil
+		return replaceQuestions(ctx, tx, set.ID, qs)
 	})
 	set.Questions = len(qs)
 	return set, err
+}
+
+// replaceQuestions makes a set's rows those of a list: what stands as it stood is not written again.
+func replaceQuestions(ctx context.Context, tx *sqlx.Tx, set string, qs []questions.Question) error {
+	type row struct {
+		Position int    `db:"position"`
+		ID       string `db:"id"`
+		Body     string `db:"body"`
+	}
+	var have []row
+	if err := tx.SelectContext(ctx, &have, `SELECT position, id, body FROM questions WHERE set_id = ? ORDER BY position`, set); err != nil {
+		return err
+	}
+	same := 0 // rows from the beginning on that need not be moved
+	for same < len(have) && same < len(qs) && have[same].ID == qs[same].ID && have[same].Position == same {
+		same++
+	}
+	if same < len(have) {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM questions WHERE set_id = ? AND position >= ?`, set, same); err != nil {
+			return err
+		}
+	}
+	change, err := tx.PreparexContext(ctx, `UPDATE questions SET body = ? WHERE set_id = ? AND position = ?`)
+	if err != nil {
+		return err
+	}
+	defer change.Close()
+	insert, err := tx.PreparexContext(ctx, `INSERT INTO questions (set_id, position, id, body) VALUES (?, ?, ?, ?)`)
+	if err != nil {
+		return err
+	}
+	defer insert.Close()
+	for i, q := range qs {
+		body, err := json.Marshal(q)
+		if err != nil {
+			return err
+		}
+		switch {
+		case i >= same:
+			_, err = insert.ExecContext(ctx, set, i, q.ID, string(body))
+		case have[i].Body != string(body):
+			_, err = change.ExecContext(ctx, string(body), set, i)
+		}
+		if err != nil {
+			return fmt.Errorf("question %s: %w", q.ID, err)
+		}
+	}
+	return nil
 }
 
 // SetVersion is what a question set was at some time.
@@ -119,8 +155,13 @@ func (s *Store) QuestionSet(ctx context.Context, corpus, idOrName string) (Quest
 
 // Questions reads a set's questions in order.
 func (s *Store) Questions(ctx context.Context, set string) ([]questions.Question, error) {
+	return s.QuestionPage(ctx, set, 0, -1)
+}
+
+// QuestionPage reads so many of a set's questions from a place on; all that follow when the limit is below 0.
+func (s *Store) QuestionPage(ctx context.Context, set string, from, limit int) ([]questions.Question, error) {
 	var rows []string
-	if err := s.list(ctx, &rows, "read questions", `SELECT body FROM questions WHERE set_id = ? ORDER BY position`, set); err != nil {
+	if err := s.list(ctx, &rows, "read questions", `SELECT body FROM questions WHERE set_id = ? ORDER BY position LIMIT ? OFFSET ?`, set, limit, from); err != nil {
 		return nil, err
 	}
 	out := make([]questions.Question, len(rows))

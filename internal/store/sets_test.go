@@ -2,6 +2,7 @@ package store
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/jmoiron/sqlx"
@@ -214,4 +215,33 @@ func TestAPausedJobGoesOn(t *testing.T) {
 	j, err = s.Job(t.Context(), j.ID)
 	require.NoError(t, err)
 	assert.Equal(t, Running, j.State, "what runs is not resumed")
+}
+
+// A change writes what changed alone, and reads back in order.
+func TestASetIsChangedInPlace(t *testing.T) {
+	s := open(t)
+	c, _ := site(t, s)
+	var qs []questions.Question
+	for i := range 30 {
+		qs = append(qs, questions.Question{ID: fmt.Sprint(i), Text: fmt.Sprint("question ", i)})
+	}
+	set, err := s.PutQuestions(t.Context(), c.ID, "s", qs, "")
+	require.NoError(t, err)
+	for _, change := range []func(){
+		func() { qs[3].Text = "another" },
+		func() { qs = append(qs, questions.Question{ID: "new", Text: "new"}) },
+		func() { qs = slices.Delete(qs, 10, 12) },
+		func() { qs[1], qs[20] = qs[20], qs[1] },
+		func() { qs = qs[:5] },
+	} {
+		change()
+		_, err := s.PutQuestions(t.Context(), c.ID, "s", qs, "")
+		require.NoError(t, err)
+		got, err := s.Questions(t.Context(), set.ID)
+		require.NoError(t, err)
+		assert.Equal(t, qs, got)
+	}
+	page, err := s.QuestionPage(t.Context(), set.ID, 3, 10)
+	require.NoError(t, err)
+	assert.Equal(t, qs[3:], page)
 }

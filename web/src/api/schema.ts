@@ -974,7 +974,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One question set */
+        /** One question set, whole or a page of it */
         get: operations["getSet"];
         /** Make or replace a question set */
         put: operations["putSet"];
@@ -983,7 +983,8 @@ export interface paths {
         delete: operations["deleteSet"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change some questions of a set */
+        patch: operations["editSet"];
         trace?: never;
     };
     "/api/corpora/{corpus}/sets/{set}/amendments": {
@@ -1099,6 +1100,23 @@ export interface paths {
         put?: never;
         /** Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it */
         post: operations["importSet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/sets/{set}/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Questions that cannot be meant as they are written */
+        get: operations["getSetProblems"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2434,6 +2452,16 @@ export interface components {
             cost: number;
             weighed: components["schemas"]["ProveWeighed"][];
         };
+        Edit: {
+            /** @description Ids */
+            drop?: string[];
+            /** @description All ids in their new order, when it is another */
+            order?: string[];
+            /** @description The version that was read: another one is not written over */
+            over: string;
+            /** @description New questions, which go to the end, and changed ones, which stay where they are */
+            put?: components["schemas"]["QuestionsQuestion"][];
+        };
         EmbedSettings: {
             grade: string;
         };
@@ -2740,6 +2768,8 @@ export interface components {
              * @description That came with the questions
              */
             documents: number;
+            /** @description Questions that go in and cannot be meant so: expectations that exclude each other, house rules and pages that the corpus does not have */
+            doubtful: components["schemas"]["Problem"][];
             /** @enum {string} */
             form: "jsonl" | "csv" | "squad" | "beir" | "qrels";
             /** @description Rows that did not go in, and why */
@@ -3075,6 +3105,11 @@ export interface components {
             /** @description A second set, to see both side by side */
             other?: components["schemas"]["ChunkSettings"];
             settings: components["schemas"]["ChunkSettings"];
+        };
+        Problem: {
+            /** @description Id */
+            question: string;
+            what: string;
         };
         ProveAblation: {
             parts: components["schemas"]["ProveWorth"][];
@@ -6571,7 +6606,12 @@ export interface operations {
     };
     getSet: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Place of the first question of the page */
+                from?: number;
+                /** @description Questions of the page; 0 for the whole set */
+                limit?: number;
+            };
             header?: never;
             path: {
                 /** @description Name or id of the corpus */
@@ -6664,6 +6704,44 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    editSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionSet"];
+                };
             };
             /** @description Error */
             default: {
@@ -6915,6 +6993,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportedSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSetProblems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
                 };
             };
             /** @description Error */

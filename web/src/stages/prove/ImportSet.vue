@@ -52,7 +52,7 @@ async function chooseFile(e: Event): Promise<void> {
   const name = f.name.replace(/\.[^.]*$/, '')
   const read = await prove.attempt(() => send(name, f, false))
   chosen.value = read && { name, file: f, read }
-  if (read !== undefined && read.problems.length === 0 && read.documents === 0) await keep()
+  if (read !== undefined && read.problems.length + read.doubtful.length === 0 && read.documents === 0) await keep()
   input.value = ''
 }
 
@@ -90,9 +90,17 @@ async function keep(): Promise<void> {
     <ul v-if="chosen.read.problems.length > 0" class="refused">
       <li v-for="p in chosen.read.problems" :key="p" class="caution">{{ p }}</li>
     </ul>
+    <template v-if="chosen.read.doubtful.length > 0">
+      <p>These can go in, but cannot be meant as they are written:</p>
+      <ul class="refused">
+        <li v-for="p in chosen.read.doubtful" :key="p.question + p.what" class="caution">
+          {{ p.question }}: {{ p.what }}
+        </li>
+      </ul>
+    </template>
     <div class="row">
       <ElButton type="primary" :disabled="chosen.read.questions === 0" @click="keep">Keep them</ElButton>
-      <ElButton @click="chosen = undefined">Leave it</ElButton>
+      <ElButton @click="chosen = undefined">Cancel</ElButton>
     </div>
   </div>
   <p v-if="told !== ''" class="notice" role="status">{{ told }}</p>

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { useDebounceFn, useScroll } from '@vueuse/core'
-import { computed, nextTick, onMounted, onUnmounted, ref, useTemplateRef } from 'vue'
+import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, useTemplateRef } from 'vue'
 import { api, ok, type Schema } from '@/api/client'
 import { count, moment } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import ProposalList from './ProposalList.vue'
 import QuestionForm from './QuestionForm.vue'
 import StressKit from './StressKit.vue'
-import { beyond, blank, cells, columns, freshId, paste } from './grid'
+import { beyond, blank, cells, columns, editOf, freshId, paste } from './grid'
 import { useProve, type Question } from './store'
 
 /** The questions of a set as a sheet: arrows move, typing writes, a copied table is pasted; everything can be undone. */
@@ -17,9 +17,12 @@ const prove = useProve()
 const mine = prove.inSet()
 const key = `${mine.corpus}/${mine.set}`
 let version = ''
-const list = ref<Question[]>([])
-const saved = ref('[]')
-const past = ref<Question[][]>([])
+const list = shallowRef<Question[]>([])
+/** The set as it is kept; its questions are the same objects as those of the sheet that have not changed. */
+const saved = shallowRef<Question[]>([])
+const past = shallowRef<Question[][]>([])
+/** How many questions the set holds while they are still coming in, page by page; nothing is changed meanwhile. */
+const coming = ref(0)
 const at = ref({ row: 0, col: 0 })
 const editing = ref<string>()
 const picked = ref(new Set<string>())
@@ -27,6 +30,7 @@ const find = ref('')
 const openId = ref('')
 const refused = ref('')
 const doubts = ref<Schema['Doubt'][]>([])
+const problems = ref<Schema['Problem'][]>([])
 const history = ref<Schema['SetVersion'][]>()
 const beside = ref<'' | 'proposals' | 'history'>('')
 const tag = ref('')
@@ -42,13 +46,16 @@ const shown = computed(() => {
 const open = computed(() => list.value.find((q) => q.id === openId.value))
 const more = (q: Question): string => (beyond(q) > 0 ? `Edit, ${beyond(q)} more` : 'Edit')
 const doubtful = computed(() => new Set(doubts.value.map((d) => d.question)))
+const wrong = computed(() => new Map(problems.value.map((p) => [p.question, p.what])))
 /** The questions whose expected passages are in none of their pages any more, each once. */
 const lost = computed(() => [
   ...new Map(doubts.value.filter((d) => d.lost.length > 0).map((d) => [d.question, d])).values(),
 ])
 /** What is saved of the sheet: rows without anything in them are not. */
 const filled = computed(() => list.value.filter((q) => !blank(q)))
-const unsaved = computed(() => JSON.stringify(filled.value) !== saved.value)
+const unsaved = computed(
+  () => filled.value.length !== saved.value.length || filled.value.some((q, i) => q !== saved.value[i]),
+)
 
 const height = 32
 const room = useTemplateRef<HTMLElement>('room')
@@ -56,14 +63,30 @@ const { y } = useScroll(room)
 const from = computed(() => Math.max(0, Math.floor(y.value / height) - 10))
 const slice = computed(() => shown.value.slice(from.value, from.value + 60))
 
+/** The first page is there at once, the others follow. */
+const pages = { first: 500, next: 5000 }
+
 async function load(): Promise<void> {
-  const path = mine
   if (prove.set === '') return // the first question makes the set
-  const got = await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}', { params: { path } })))
-  list.value = got?.questions ?? []
-  saved.value = JSON.stringify(list.value)
-  version = got?.version ?? ''
   past.value = []
+  version = ''
+  let got: Question[] = []
+  for (;;) {
+    const query = { from: got.length, limit: got.length === 0 ? pages.first : pages.next }
+    const page = await prove.attempt(() =>
+      ok(api.GET('/api/corpora/{corpus}/sets/{set}', { params: { path: mine, query } })),
+    )
+    if (page === undefined) break
+    if (version !== '' && page.version !== version)
+      got = [] // somebody changed it: from the beginning
+    else got = [...got, ...(page.questions ?? [])]
+    version = page.version
+    list.value = got
+    coming.value = page.count
+    if (got.length >= page.count || (page.questions ?? []).length === 0) break
+  }
+  coming.value = 0
+  saved.value = list.value
   const left = prove.drafts[key]
   if (left !== undefined) {
     list.value = left.list // what could not be saved when the sheet was left
@@ -72,7 +95,16 @@ async function load(): Promise<void> {
     corpus.unapplied = 'Set not saved'
   }
   doubts.value =
-    (await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}/doubts', { params: { path } })))) ?? []
+    (await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}/doubts', { params: { path: mine } })))) ??
+    []
+  await check()
+}
+
+/** Looks for questions that cannot be meant as they are written. */
+async function check(): Promise<void> {
+  problems.value =
+    (await prove.attempt(() => ok(api.GET('/api/corpora/{corpus}/sets/{set}/problems', { params: { path: mine } })))) ??
+    []
 }
 
 let saving = false
@@ -82,18 +114,23 @@ async function save(): Promise<void> {
   if (saving) return void saveSoon() // one after another: each names the version that it replaces
   saving = true
   const body = filled.value
-  const text = JSON.stringify(body)
   corpus.saving++
   try {
     const put = await ok(
-      api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: mine, query: { over: version } }, body }),
+      version === '' || body.length === 0
+        ? api.PUT('/api/corpora/{corpus}/sets/{set}', { params: { path: mine, query: { over: version } }, body })
+        : api.PATCH('/api/corpora/{corpus}/sets/{set}', {
+            params: { path: mine },
+            body: { over: version, ...editOf(saved.value, body) },
+          }),
     )
     version = put.version
-    saved.value = text
+    saved.value = body
     Reflect.deleteProperty(prove.drafts, key)
     refused.value = ''
     corpus.unapplied = ''
     await prove.load()
+    await check()
   } catch (e) {
     refused.value = (e as Error).message
     corpus.unapplied = 'Set not saved'
@@ -106,6 +143,7 @@ const saveSoon = useDebounceFn(save, 600)
 
 /** Puts another list in place of this one, so that it can be undone. */
 function change(next: Question[]): void {
+  if (coming.value > 0) return
   past.value = [...past.value.slice(-99), list.value]
   list.value = next
   void saveSoon()
@@ -288,18 +326,36 @@ onUnmounted(() => void save()) // what cannot be saved stays, and the draft mark
       aria-label="Search the questions"
       clearable
     />
-    <ElButton @click="fresh">New question</ElButton>
+    <ElButton :disabled="coming > 0" @click="fresh">New question</ElButton>
     <ElButton :disabled="past.length === 0" @click="undo">Undo</ElButton>
     <ElButton :aria-pressed="beside === 'proposals'" @click="look('proposals')">Proposals</ElButton>
     <ElButton :disabled="prove.set === ''" :aria-pressed="beside === 'history'" @click="look('history')"
       >History</ElButton
     >
-    <span class="muted figure">{{ count(shown.length) }} of {{ count(list.length) }}</span>
-    <span v-if="!unsaved && list.length > 0" class="good">saved</span>
+    <span v-if="coming > 0" class="muted" role="status">
+      {{ count(list.length) }} of {{ count(coming) }} so far; the sheet can be changed when all are here
+    </span>
+    <span v-else class="muted figure">{{ count(shown.length) }} of {{ count(list.length) }}</span>
+    <span v-if="coming === 0 && !unsaved && list.length > 0" class="good">saved</span>
   </div>
   <p v-if="refused !== ''" class="notice bad" role="alert">
     Not saved: {{ refused }}. <button class="linkish" @click="giveUp">Discard my changes</button>
   </p>
+  <div v-if="problems.length > 0" class="notice caution">
+    <p>
+      {{
+        wrong.size === 1
+          ? '1 question cannot be meant as it is written:'
+          : `${count(wrong.size)} questions cannot be meant as they are written:`
+      }}
+    </p>
+    <ul>
+      <li v-for="p in problems.slice(0, 8)" :key="p.question + p.what">
+        <button class="linkish" @click="openId = p.question">{{ p.question }}</button>: {{ p.what }}
+      </li>
+      <li v-if="problems.length > 8">and {{ count(problems.length - 8) }} more, marked in the sheet</li>
+    </ul>
+  </div>
   <div v-if="doubts.length > 0" class="notice caution">
     <p>
       {{
@@ -364,7 +420,8 @@ onUnmounted(() => void save()) // what cannot be saved stays, and the draft mark
       :key="q.id"
       class="line"
       role="row"
-      :class="{ doubtful: doubtful.has(q.id), picked: picked.has(q.id) }"
+      :title="wrong.get(q.id)"
+      :class="{ doubtful: doubtful.has(q.id) || wrong.has(q.id), picked: picked.has(q.id) }"
     >
       <span class="mark" role="gridcell">
         <input

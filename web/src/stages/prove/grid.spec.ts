@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { beyond, cells, columns, freshId, paste, type GridColumn } from './grid'
+import { beyond, cells, columns, editOf, freshId, paste, type GridColumn } from './grid'
 import type { Question } from './store'
 
 const q: Question = {
@@ -55,5 +55,16 @@ describe('the grid of questions', () => {
   it('finds an id that is free', () => {
     expect(freshId(new Set(['q2', 'x']))).toBe('q3')
     expect(freshId(new Set())).toBe('q1')
+  })
+
+  it('tells a change of the sheet by what changed alone', () => {
+    const [a, b, c] = ['a', 'b', 'c'].map((id) => ({ ...q, id })) as [Question, Question, Question]
+    const d = { ...q, id: 'd' }
+    const other = { ...b, question: 'Other?' }
+    expect(editOf([a, b, c], [a, b, c])).toEqual({})
+    expect(editOf([a, b, c], [a, other, c, d])).toEqual({ put: [other, d] })
+    expect(editOf([a, b, c], [a, c])).toEqual({ drop: ['b'] })
+    expect(editOf([a, b, c], [c, a, b])).toEqual({ order: ['c', 'a', 'b'] })
+    expect(editOf([a, c], [a, b, c]), 'brought back in its place').toEqual({ put: [b], order: ['a', 'b', 'c'] })
   })
 })

@@ -140,3 +140,22 @@ export function paste(list: Question[], row: number, column: number, table: stri
   })
   return out
 }
+
+/** What turns a kept set into the sheet: changed and new questions, those that went, and the order when it is another. */
+export function editOf(
+  kept: readonly Question[],
+  now: readonly Question[],
+): { put?: Question[]; drop?: string[]; order?: string[] } {
+  const was = new Map(kept.map((q) => [q.id, q]))
+  const ids = new Set(now.map((q) => q.id))
+  const put = now.filter((q) => was.get(q.id) !== q)
+  const drop = kept.filter((q) => !ids.has(q.id)).map((q) => q.id)
+  const stays = kept.filter((q) => ids.has(q.id)).map((q) => q.id)
+  const then = [...stays, ...put.filter((q) => !was.has(q.id)).map((q) => q.id)]
+  const order = now.some((q, i) => q.id !== then[i]) ? now.map((q) => q.id) : undefined
+  return {
+    ...(put.length > 0 ? { put } : {}),
+    ...(drop.length > 0 ? { drop } : {}),
+    ...(order !== undefined ? { order } : {}),
+  }
+}

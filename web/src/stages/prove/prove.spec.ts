@@ -59,6 +59,7 @@ function answer(path: string, method: string): unknown {
   if (path.endsWith('/runs')) return [run]
   if (path.endsWith('/doubts'))
     return [{ question: 'a', written: '', document: 'd', address: '/fares', changed: '', gone: false, lost: ['£4.50'] }]
+  if (path.endsWith('/problems')) return [{ question: 'b', what: 'it refuses, and it says something' }]
   if (path.endsWith('/sets/release')) return { id: 's1', name: 'release', version: 'v', count: 2, questions }
   if (path.endsWith('/tries')) return { run: { ...run, id: 'r2' }, job: { id: 'j1', kind: 'run', state: 'queued' } }
   if (path.includes('/against/'))
@@ -136,7 +137,7 @@ function answer(path: string, method: string): unknown {
 beforeEach(() => {
   setActivePinia(createPinia())
   calls = answering((c) =>
-    refuse && c.method === 'PUT' ? refusal(422, 'question a has no text') : answer(c.path, c.method),
+    refuse && c.method === 'PATCH' ? refusal(422, 'question a has no text') : answer(c.path, c.method),
   )
 })
 
@@ -162,6 +163,7 @@ describe('the sheet of questions', () => {
     const w = await shown(QuestionGrid)
     expect(w.text()).toContain('How much?')
     expect(w.text()).toContain('1 question expects something of a page that has changed')
+    expect(w.text()).toContain('1 question cannot be meant as it is written:b: it refuses, and it says something')
     const cell = w.find('[data-at="0-2"]')
     expect(cell.text()).toBe('£4.50')
     await cell.trigger('focus')
@@ -172,8 +174,11 @@ describe('the sheet of questions', () => {
     expect(w.find('[data-at="0-2"]').text()).toBe('£5.00 | £6.00')
     await vi.runAllTimersAsync()
     await settle()
-    const put = calls.find((c) => c.method === 'PUT')
-    expect(put?.body).toMatchObject([{ id: 'a', expect: [{ kind: 'gives', values: ['£5.00', '£6.00'] }] }, { id: 'b' }])
+    const sent = calls.find((c) => c.method === 'PATCH')
+    expect(sent?.body, 'what has changed, and no more').toEqual({
+      over: 'v',
+      put: [expect.objectContaining({ id: 'a', expect: [{ kind: 'gives', values: ['£5.00', '£6.00'] }] })],
+    })
     await w.find('[data-at="0-2"]').trigger('keydown', { key: 'z', ctrlKey: true })
     expect(w.find('[data-at="0-2"]').text()).toBe('£4.50')
     vi.useRealTimers()
@@ -190,6 +195,28 @@ describe('the sheet of questions', () => {
     expect(w.find('[data-at="2-1"]').text()).toBe('the pier')
     await w.find('input[type=checkbox]').setValue(true)
     expect(w.text()).toContain('1 selected')
+    w.unmount()
+  })
+})
+
+describe('a large set', () => {
+  it('comes in page by page, and draws what is in sight alone', async () => {
+    const all = Array.from({ length: 5700 }, (_, i) => ({ id: `q${i}`, question: `Question ${i}?`, expect: [] }))
+    calls = answering((c) => {
+      if (!c.path.endsWith('/sets/release')) return answer(c.path, c.method)
+      const q = new URLSearchParams(c.query)
+      const page = all.slice(Number(q.get('from')), Number(q.get('from')) + Number(q.get('limit')))
+      return { id: 's1', name: 'release', version: 'v', count: all.length, questions: page }
+    })
+    const w = await shown(QuestionGrid)
+    for (let i = 0; i < 20 && !w.text().includes('saved'); i++) await settle()
+    expect(w.text()).toContain('5,700 of 5,700')
+    expect(w.findAll('.line').length, 'rows out of sight are not drawn').toBeLessThan(80)
+    expect(calls.filter((c) => c.path.endsWith('/sets/release')).map((c) => c.query)).toEqual([
+      '?from=0&limit=500',
+      '?from=500&limit=5000',
+      '?from=5500&limit=5000',
+    ])
     w.unmount()
   })
 })
@@ -229,7 +256,7 @@ describe('a sheet that is left', () => {
     expect(document.activeElement?.className).toContain('edit')
     w.unmount()
     await settle()
-    expect(calls.filter((c) => c.method === 'PUT')).toEqual([])
+    expect(calls.filter((c) => c.method === 'PATCH')).toEqual([])
   })
 
   it('saves the set that it shows, whatever is chosen meanwhile', async () => {
@@ -239,9 +266,9 @@ describe('a sheet that is left', () => {
     useProve().set = 'another'
     w.unmount()
     await settle()
-    const puts = calls.filter((c) => c.method === 'PUT')
-    expect(puts.map((c) => c.path)).toEqual(['/api/corpora/c/sets/release'])
-    expect(puts[0]?.query).toBe('?over=v')
+    const sent = calls.filter((c) => c.method === 'PATCH')
+    expect(sent.map((c) => c.path)).toEqual(['/api/corpora/c/sets/release'])
+    expect(sent[0]?.body).toMatchObject({ over: 'v' })
   })
 })
 

@@ -380,7 +380,7 @@ describe('a file of questions', () => {
   }
 
   it('goes in at once when nothing is wrong with it', async () => {
-    file = { questions: 3, columns: [], problems: [], documents: 0 }
+    file = { questions: 3, columns: [], problems: [], doubtful: [], documents: 0 }
     const w = await shown(ImportSet)
     await choose(w, 'fares.jsonl')
     const sent = calls.filter((c) => c.path.endsWith('/sets/fares/import')).map((c) => c.query)
@@ -390,13 +390,20 @@ describe('a file of questions', () => {
   })
 
   it('shows what was refused before anything goes in', async () => {
-    file = { questions: 2, columns: ['question is “Q”'], problems: ['line 3: there is no question'], documents: 4 }
+    file = {
+      questions: 2,
+      columns: ['question is “Q”'],
+      problems: ['line 3: there is no question'],
+      doubtful: [{ question: 'q7', what: 'no page or document is called “/old”' }],
+      documents: 4,
+    }
     const w = await shown(ImportSet)
     await choose(w, 'fares.csv')
     expect(w.text()).toContain('line 3: there is no question')
     expect(w.text()).toContain('question is “Q”')
+    expect(w.text()).toContain('q7: no page or document is called “/old”')
     expect(calls.some((c) => c.query.includes('keep=true'))).toBe(false)
-    await press(w, 'Leave it')
+    await press(w, 'Cancel')
     expect(w.text()).not.toContain('line 3')
     w.unmount()
   })
