@@ -3,6 +3,7 @@
 package diagnose
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -14,6 +15,7 @@ import (
 	"jolvex/core/query"
 	"jolvex/core/questions"
 	"jolvex/core/rule"
+	"jolvex/core/text"
 )
 
 // Cause is why an expected question failed.
@@ -35,6 +37,9 @@ const (
 	WronglyRefused  Cause = "wronglyRefused"  // with a lower bar it is right
 	ShouldRefuse    Cause = "shouldRefuse"    // it answered
 	ShouldAskBack   Cause = "shouldAskBack"   // it answered, and something had to be told first
+	AskedNeedlessly Cause = "askedNeedlessly" // it asked back, and the question leaves nothing open
+	NotSearched     Cause = "notSearched"     // taken for a courtesy or the like: nothing was searched for
+	NotUnderstood   Cause = "notUnderstood"   // a count, a largest or smallest, or a "not" that no record answers
 	RuleMissed      Cause = "ruleMissed"      // a house rule should have fired
 	RuleMisfired    Cause = "ruleMisfired"    // a house rule fired that should not have; it may stand before what the sources say
 	MannerBreached  Cause = "manner"          // too long, in another language, or saying what is not to be said
@@ -53,7 +58,7 @@ func Causes() []Named { return causes }
 var causes = []Named{
 	{NotGathered, "not gathered"},
 	{LeftOut, "failed or left out"},
-	{OutOfDate, "out of date or contradicted"},
+	{OutOfDate, "an out-of-date page preferred"},
 	{CutAcross, "cut across chunks"},
 	{RankedBelow, "ranked below the cut"},
 	{LostInRewriting, "lost in rewriting"},
@@ -65,8 +70,11 @@ var causes = []Named{
 	{WronglyRefused, "wrongly refused"},
 	{ShouldRefuse, "should have refused"},
 	{ShouldAskBack, "should have asked back"},
+	{AskedNeedlessly, "asked back needlessly"},
+	{NotSearched, "never searched for"},
+	{NotUnderstood, "kind of question not understood"},
 	{RuleMissed, "house rule missed"},
-	{RuleMisfired, "house rule misfired"},
+	{RuleMisfired, "house rule answered instead"},
 	{MannerBreached, "tone or length breached"},
 	{Doubtful, "the expectation is doubtful"},
 }
@@ -116,12 +124,42 @@ type Fix struct {
 	Document string      `json:"document,omitempty" doc:"The document, or the address, that it is about"`
 	Do       string      `json:"do,omitempty" enum:"gather,retry,settle,amend,source" doc:"What is to be done by hand: gather a page, try a document again, write a settled answer, amend the expectation, mend the source"`
 	Cures    bool        `json:"cures" doc:"With it, this question passes: it was tried"`
+	Variants *Gain       `json:"variants,omitempty" doc:"How other wordings of the question fare without and with it"`
+	Others   *Gain       `json:"others,omitempty" doc:"How other questions of the set that passed fare without and with it"`
+}
+
+// Gain is how many of some questions pass without a change and with it.
+type Gain struct {
+	Of     int `json:"of"`
+	Before int `json:"before"`
+	After  int `json:"after"`
+}
+
+// Tried is what came of a change on other questions than the one that failed.
+type Tried struct {
+	Variants Gain // drawn variants of the question: misspelt, of two words, reworded
+	Others   Gain // questions of the set that passed
+}
+
+// Spot is a place that shows the cause.
+type Spot struct {
+	What     string `json:"what"` // "expected", "cited"
+	Document string `json:"document"`
+	Version  string `json:"version"`
+	Address  string `json:"address"`
+	Start    int    `json:"start" doc:"Byte in the version's text"`
+	End      int    `json:"end"`
+	Text     string `json:"text"`
 }
 
 // Diagnosis is the cause of one failure with what shows it.
 type Diagnosis struct {
-	Cause Cause    `json:"cause" enum:"notGathered,leftOut,outOfDate,cutAcross,rankedBelow,lostInRewriting,crowdedOut,notUsed,unsupported,neighbour,wrongPage,wronglyRefused,shouldRefuse,shouldAskBack,ruleMissed,ruleMisfired,manner,doubtful"`
-	Why   string   `json:"why"`
+	Cause Cause  `json:"cause" enum:"notGathered,leftOut,outOfDate,cutAcross,rankedBelow,lostInRewriting,crowdedOut,notUsed,unsupported,neighbour,wrongPage,wronglyRefused,shouldRefuse,shouldAskBack,askedNeedlessly,notSearched,notUnderstood,ruleMissed,ruleMisfired,manner,doubtful"`
+	Why   string `json:"why"`
+	// Sure is how far the cause is shown: 0.9 and more when asking again without it cured the question, about 0.7 when what was looked at tells
+	// it, 0.5 and less when it is what was left.
+	Sure  float64  `json:"sure,omitempty" minimum:"0" maximum:"1"`
+	Spots []Spot   `json:"spots,omitempty" nullable:"false" doc:"The passages that show it"`
 	Shown []string `json:"shown" nullable:"false" doc:"What was looked at, and what came of asking again under other conditions"`
 	Fixes []Fix    `json:"fixes" nullable:"false"`
 }
@@ -160,6 +198,11 @@ type Probe interface {
 	Again(ctx context.Context, change Alteration, documents []string) (prove.Seen, prove.Verdict, error)
 	// Whole reports whether one chunk would hold all of a place under an altered method.
 	Whole(ctx context.Context, change Alteration, h Held) (bool, error)
+	// Try asks variants of the question, and other questions of its set that passed, without a change and with it. Of is 0 where that is not done.
+	Try(ctx context.Context, change Alteration) (Tried, error)
+	// Related tells how alike two wordings are in meaning, -1 to 1, and in how many chunks the first is used; known is false when the
+	// meaning of one is not known.
+	Related(a, b string) (likeness float64, known bool, uses int)
 	// Rules are the method's house rules.
 	Rules() []rule.Rule
 }
@@ -177,7 +220,22 @@ type inquiry struct {
 // Diagnose finds the cause of a failure: each step looks at the trail, and asks again under other conditions where the trail
 // alone does not tell. The first cause that is shown stands.
 func Diagnose(ctx context.Context, q questions.Question, s prove.Seen, v prove.Verdict, p Probe) (Diagnosis, error) {
+	n, err := inquire(ctx, q, s, v, p)
+	if err != nil {
+		return n.out, err
+	}
+	return n.out, n.tryFixes(ctx)
+}
+
+// inquire finds the cause, and what may cure it, untried.
+func inquire(ctx context.Context, q questions.Question, s prove.Seen, v prove.Verdict, p Probe) (*inquiry, error) {
 	n := &inquiry{q: q, s: s, v: v, p: p, out: Diagnosis{Shown: []string{}, Fixes: []Fix{}}}
+	if cs := q.Conflicts(); len(cs) > 0 {
+		n.fix(Fix{Label: "Amend the expectations", Do: "amend"})
+		n.found(Doubtful, "the expectations cannot be meant so: %s", cs[0])
+		n.out.Sure = proven
+		return n, nil
+	}
 	for _, f := range v.Findings {
 		if !f.Held {
 			n.failing = append(n.failing, f.Expectation)
@@ -186,7 +244,7 @@ func Diagnose(ctx context.Context, q questions.Question, s prove.Seen, v prove.V
 	for _, s := range steps() {
 		done, err := s.look(n, ctx)
 		if err != nil {
-			return n.out, fmt.Errorf("diagnose %s: %w", q.ID, err)
+			return n, fmt.Errorf("diagnose %s: %w", q.ID, err)
 		}
 		if done {
 			break
@@ -194,9 +252,10 @@ func Diagnose(ctx context.Context, q questions.Question, s prove.Seen, v prove.V
 	}
 	if n.out.Cause == "" {
 		n.found(Doubtful, "the reply draws on what was expected, and nothing shows what is wrong with it")
+		n.out.Sure = guessed
 		n.fix(Fix{Label: "Look whether the reply is right after all, and amend the expectation", Do: "amend"})
 	}
-	return n.out, n.tryFixes(ctx)
+	return n, nil
 }
 
 // step is one place where a cause is looked for.
@@ -211,39 +270,99 @@ func steps() []step {
 		{(*inquiry).rules, []string{questions.Follows, questions.HandsOver}},
 		{(*inquiry).refusals, []string{questions.Refuses}},
 		{(*inquiry).askedBack, []string{questions.AsksBack}},
-		{(*inquiry).invented, nil}, // whatever was expected: the model said what no source holds
+		{(*inquiry).unsearched, nil}, // no candidate was looked at
+		{(*inquiry).invented, nil},   // whatever was expected: the model said what no source holds
 		{(*inquiry).manner, []string{questions.NotMentions, questions.Short, questions.Language}},
 		{(*inquiry).sources, []string{questions.Mentions, questions.Gives, questions.Reaches, questions.Cites}},
 	}
 }
 
-// tryFixes asks the question once more under each change that is proposed.
+// How far a cause is shown.
+const (
+	proven  = 0.95
+	told    = 0.7
+	guessed = 0.4
+)
+
+// tryFixes asks the question once more under each change that is proposed, and other questions under those that cure it. What was tried and
+// cures nothing is not proposed, unless nothing else is.
 func (n *inquiry) tryFixes(ctx context.Context) error {
+	tried := map[int]bool{}
 	for i := range n.out.Fixes {
 		f := &n.out.Fixes[i]
-		if f.Change == nil || f.Cures || f.Change.Recuts() || f.Change.Fetches() { // another index is made, and pages are fetched, for the whole set alone
+		if f.Change == nil || f.Change.Recuts() || f.Change.Fetches() { // another index is made, and pages are fetched, for the whole set alone
 			continue
 		}
 		_, v, err := n.p.Again(ctx, *f.Change, nil)
 		if err != nil {
 			return fmt.Errorf("try %q: %w", f.Label, err)
 		}
-		f.Cures = v.Passed
-	}
-	slices.SortStableFunc(n.out.Fixes, func(a, b Fix) int {
-		switch {
-		case a.Cures == b.Cures:
-			return 0
-		case a.Cures:
-			return -1
+		tried[i] = true
+		if f.Cures = v.Passed; !f.Cures {
+			continue
 		}
-		return 1
-	})
+		t, err := n.p.Try(ctx, *f.Change)
+		if err != nil {
+			return fmt.Errorf("try %q on other questions: %w", f.Label, err)
+		}
+		if t.Variants.Of > 0 {
+			f.Variants = &t.Variants
+		}
+		if t.Others.Of > 0 {
+			f.Others = &t.Others
+		}
+	}
+	var kept, idle []Fix
+	for i, f := range n.out.Fixes {
+		if tried[i] && !f.Cures && f.Do == "" {
+			idle = append(idle, f)
+		} else {
+			kept = append(kept, f)
+		}
+	}
+	if len(kept) == 0 {
+		kept = idle
+	}
+	slices.SortStableFunc(kept, func(a, b Fix) int { return cmp.Or(a.merit()-b.merit(), a.order()-b.order()) })
+	n.out.Fixes = append([]Fix{}, kept...)
 	return nil
+}
+
+// merit is the lower the more a fix was seen to do: it cures other wordings as well and breaks nothing; it cures; it was not tried; it breaks
+// something.
+func (f Fix) merit() int {
+	switch {
+	case f.Others != nil && f.Others.After < f.Others.Before:
+		return 3
+	case f.Cures && (f.Variants == nil || f.Variants.After > f.Variants.Before || f.Variants.Before == f.Variants.Of):
+		return 0
+	case f.Cures:
+		return 1
+	default:
+		return 2
+	}
+}
+
+// order is that in which fixes are tried by people: mend the material, then the rule, then write a settled answer, then turn settings.
+func (f Fix) order() int {
+	c := f.Change
+	switch {
+	case f.Do == "settle" || c != nil && len(c.Settled) > 0:
+		return 2
+	case f.Do != "" || c != nil && (c.Fetches() || len(c.LeaveOut) > 0):
+		return 0
+	case c != nil && (len(c.RulesOff) > 0 || len(c.Wordings) > 0):
+		return 1
+	default:
+		return 3
+	}
 }
 
 func (n *inquiry) found(c Cause, form string, args ...any) bool {
 	n.out.Cause, n.out.Why = c, fmt.Sprintf(form, args...)
+	if n.out.Sure == 0 {
+		n.out.Sure = told
+	}
 	return true
 }
 
@@ -261,9 +380,57 @@ func (n *inquiry) settle(h *Held) {
 		if h.Row != "" {
 			say = h.Row
 		}
+		alone, headed := n.about(say), n.about(say+" "+h.Heading)
+		if headed > alone { // the heading tells what the sentence is about
+			say = strings.TrimSpace(h.Heading) + ": " + say
+		}
+		if headed == 0 || len(say) > mostDraft {
+			n.fix(f)
+			return
+		}
 		f.Change = &Alteration{Settled: []Settling{{Question: n.alone(), Answer: say}}}
 	}
 	n.fix(f)
+}
+
+// mostDraft is the most bytes that are proposed as a settled answer.
+const mostDraft = 600
+
+// about is how many of the words that the question asks about a text has.
+func (n *inquiry) about(s string) int {
+	have, k := text.Stems(s), 0
+	for _, w := range text.Content(n.alone()) {
+		if have[w.Stem] {
+			k++
+		}
+	}
+	return k
+}
+
+// spot keeps a passage that shows the cause.
+func (n *inquiry) spot(what string, s Spot) {
+	if s.Document == "" || s.Version == "" {
+		return
+	}
+	s.What, s.Text = what, shortened(s.Text)
+	n.out.Spots = append(n.out.Spots, s)
+}
+
+func (n *inquiry) spotPlace(h Held) {
+	n.spot("expected", Spot{Document: h.Document, Version: h.Version, Address: h.Address, Start: h.Span.Start, End: h.Span.End, Text: h.Text})
+}
+
+// spotCited keeps the passages that the reply cites, two of them.
+func (n *inquiry) spotCited() {
+	seen := 0
+	for _, x := range n.s.Trail.Reply {
+		if x.Candidate < 0 || x.Candidate >= len(n.s.Documents) || seen == 2 {
+			continue
+		}
+		seen++
+		c := n.s.Trail.Candidates[x.Candidate]
+		n.spot("cited", Spot{Document: c.Document, Version: x.Version, Address: n.s.Documents[x.Candidate].Address, Start: x.Span.Start, End: x.Span.End, Text: x.Text})
+	}
 }
 
 // alone is the question as it stands by itself.
@@ -322,15 +489,30 @@ func (n *inquiry) rules(ctx context.Context) (bool, error) {
 	for _, f := range st.Fired {
 		ids, names = append(ids, f.Rule), append(names, "“"+f.Name+"”")
 	}
-	_, v, err := n.again(ctx, "without "+strings.Join(names, ", "), Alteration{RulesOff: ids})
-	if err != nil || !v.Passed {
+	seen, v, err := n.again(ctx, "without "+strings.Join(names, ", "), Alteration{RulesOff: ids})
+	if err != nil {
 		return false, err
 	}
-	n.found(RuleMisfired, "the house rule %s fired: %s. It stands before what the sources say", names[0], st.Fired[0].Why)
+	instead := n.s.Trail.Outcome == answer.ByRule || n.s.Trail.Outcome == answer.HandedOver
+	if !v.Passed && !(instead && seen.Trail.Outcome != n.s.Trail.Outcome && n.wantsSources()) {
+		return false, nil
+	}
 	for i, id := range ids {
 		n.fix(Fix{Label: "Do without the rule " + names[i], Change: &Alteration{RulesOff: []string{id}}})
 	}
+	if v.Passed {
+		n.out.Sure = proven
+		n.found(RuleMisfired, "the house rule %s fired: %s. It stands before what the sources say", names[0], st.Fired[0].Why)
+		return true, nil
+	}
+	// Without the rule it fails as well, for a cause of its own: that one is looked for, too.
+	n.found(RuleMisfired, "the house rule %s fired: %s. It answered in place of the sources, and without it %s", names[0], st.Fired[0].Why, strings.TrimPrefix(endOf(seen, v), "it "))
 	return true, nil
+}
+
+// wantsSources reports whether something fails that only the sources could say.
+func (n *inquiry) wantsSources() bool {
+	return slices.ContainsFunc(n.failing, func(e questions.Expectation) bool { return e.Is(questions.Fact, questions.Place) })
 }
 
 func (n *inquiry) missedRule(e questions.Expectation) bool {
@@ -372,6 +554,29 @@ func (n *inquiry) refusals(context.Context) (bool, error) {
 	}
 	n.fix(Fix{Label: "Write a settled answer that says where to turn, and expect that", Do: "settle"})
 	return true, nil
+}
+
+// unsearched looks at replies that were made before anything was searched for, and at those that ask back in place of a reply.
+func (n *inquiry) unsearched(ctx context.Context) (bool, error) {
+	if !n.wantsSources() {
+		return false, nil
+	}
+	switch t := n.s.Trail; t.Outcome {
+	case answer.Courteous:
+		n.settle(nil)
+		n.out.Sure = proven
+		return n.found(NotSearched, "it was taken for a courtesy, and nothing was searched for"), nil
+	case answer.AskedBack:
+		_, v, err := n.again(ctx, "without asking back", Alteration{Settings: map[string]string{"answer.askBack": "false"}})
+		if err != nil || !v.Passed {
+			return false, err
+		}
+		n.set("Do not ask back", "answer.askBack", "false")
+		n.settle(nil)
+		n.out.Sure = proven
+		return n.found(AskedNeedlessly, "it asked back, and without asking back it is right"), nil
+	}
+	return false, nil
 }
 
 func (n *inquiry) askedBack(context.Context) (bool, error) {

@@ -60,6 +60,8 @@ func TestFiguresInOtherWords(t *testing.T) {
 		{"It is kept for three weeks.", "14 days", false},
 		{"There are 14 of them.", "14 days", false},
 		{"It costs £14.", "14 days", false},
+		{"It takes two months.", "60 days", false},
+		{"It takes a year and a half.", "18 months", true},
 	} {
 		held, note := HoldsFigure(c.reply, Expectation{Kind: Gives, Values: []string{c.want}})
 		assert.Equal(t, c.held, held, "%s for %s: %s", c.reply, c.want, note)

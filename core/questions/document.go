@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"jolvex/core/text"
@@ -95,9 +96,22 @@ func alike(h, want text.Quantity) bool {
 	if h.Kind != want.Kind {
 		return false
 	}
+	if m, n := months(h), months(want); m > 0 || n > 0 {
+		return m == n // 60 days are not two months
+	}
 	x, unitX, okX := h.Base()
 	y, unitY, okY := want.Base()
 	return okX && okY && unitX == unitY && math.Abs(x-y) <= 1e-9*math.Max(math.Abs(x), math.Abs(y))
+}
+
+// months is a length of time in months, which differ in days, and of which a year has twelve; 0 for one that is counted otherwise.
+func months(q text.Quantity) float64 {
+	n, unit, _ := strings.Cut(q.Value, " ")
+	x, err := strconv.ParseFloat(n, 64)
+	if q.Kind != text.Duration || err != nil {
+		return 0
+	}
+	return x * map[string]float64{"month": 1, "year": 12}[unit]
 }
 
 // apart is by how much two figures of one kind differ, in their own unit: minutes for times of day, days for dates; infinite for

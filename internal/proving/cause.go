@@ -11,12 +11,14 @@ import (
 	"jolvex/core/chunk"
 	"jolvex/core/diagnose"
 	"jolvex/core/doc"
+	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/core/prove"
 	"jolvex/core/query"
 	"jolvex/core/questions"
 	"jolvex/core/rule"
+	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
@@ -110,6 +112,7 @@ type probe struct {
 	b      answer.Bench
 	m      method.Method
 	q      questions.Question
+	others []questions.Question // of the set, that pass
 }
 
 // Rules gives the method's house rules.
@@ -128,6 +131,113 @@ func (p *probe) Again(ctx context.Context, change diagnose.Alteration, documents
 	b.Filter.Documents = documents
 	s, v, _, err := p.pv.examine(ctx, b, p.q)
 	return s, v, err
+}
+
+// How many other questions a fix is tried on: variants of the one that failed, and questions of the set that passed.
+const (
+	mostVariants = 6
+	mostOthers   = 12
+)
+
+// Try asks variants of the question and others that passed, with a change and without it. Where a model words replies, asking costs money: then
+// nothing is asked, and the whole set is asked when somebody wants it.
+func (p *probe) Try(ctx context.Context, change diagnose.Alteration) (diagnose.Tried, error) {
+	var out diagnose.Tried
+	if p.m.Answer.Composer == answer.ByModel || p.m.Query.Model {
+		return out, nil
+	}
+	m, err := altered(p.m, change)
+	if err != nil {
+		return out, err
+	}
+	with, err := p.bench(ctx, m, change)
+	if err != nil {
+		return out, err
+	}
+	v := p.b.View
+	var variants []questions.Question
+	for _, x := range questions.Stress(p.q, func(stem string) float64 { return index.Rarity(v.Chunks(), v.Frequency(stem)) }) {
+		same := slices.ContainsFunc(x.Tags, func(t string) bool {
+			return t == questions.StressMisspelt || t == questions.StressTwoWord || t == questions.StressReworded
+		})
+		if same && len(variants) < mostVariants {
+			x.Script = nil
+			variants = append(variants, x)
+		}
+	}
+	for _, list := range []struct {
+		qs []questions.Question
+		to *diagnose.Gain
+	}{{variants, &out.Variants}, {p.others, &out.Others}} {
+		for _, q := range list.qs {
+			list.to.Of++
+			for _, side := range []struct {
+				b answer.Bench
+				n *int
+			}{{p.b, &list.to.Before}, {with, &list.to.After}} {
+				_, v, _, err := p.pv.examine(ctx, side.b, q)
+				if err != nil {
+					return out, err
+				}
+				if v.Passed {
+					*side.n++
+				}
+			}
+		}
+	}
+	return out, nil
+}
+
+// Related tells how alike two wordings are by the vectors of their words, and in how many chunks the first is used.
+func (p *probe) Related(a, b string) (likeness float64, known bool, uses int) {
+	for _, w := range text.Content(a) {
+		uses = max(uses, p.b.View.Frequency(w.Stem))
+		for _, o := range text.Content(b) {
+			x, y := p.b.Words.Word(w.Norm), p.b.Words.Word(o.Norm)
+			if len(x) == 0 || len(y) == 0 {
+				continue
+			}
+			likeness, known = max(likeness, float64(embed.Cosine(x, y))), true
+		}
+	}
+	return likeness, known, uses
+}
+
+// besides are questions of a run that passed, by which a fix is seen to break nothing: those with most words in common with the one that
+// failed, for they are the likeliest to be touched by it.
+func besides(q questions.Question, qs []questions.Question, passed map[string]bool) []questions.Question {
+	type near struct {
+		q questions.Question
+		n int
+	}
+	asked := text.Stems(q.Text)
+	var out []near
+	for _, o := range qs {
+		if !passed[o.ID] || o.ID == q.ID || len(o.Script) > 0 {
+			continue
+		}
+		n := 0
+		for s := range text.Stems(o.Text) {
+			if asked[s] {
+				n++
+			}
+		}
+		out = append(out, near{o, n})
+	}
+	slices.SortStableFunc(out, func(a, b near) int { return b.n - a.n })
+	var list []questions.Question
+	for _, o := range out[:min(len(out), mostOthers)] {
+		list = append(list, o.q)
+	}
+	return list
+}
+
+func passedOf(rs []store.Result) map[string]bool {
+	out := map[string]bool{}
+	for _, x := range rs {
+		out[x.Question] = x.Failed == "" && x.Verdict.Passed
+	}
+	return out
 }
 
 // bench is what an altered method answers on.
@@ -180,11 +290,13 @@ func (pv *Prover) lookInto(ctx context.Context, c store.Corpus, snap *index.Snap
 		return err
 	}
 	base := probe{Corpus: lib, pv: pv, corpus: c, snap: snap, b: b, m: r.Method}
+	passed := passedOf(rs)
 	var errs []error // one that cannot be looked into does not keep the others from it
 	for i, x := range failed {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
+		base.others = besides(r.Questions[x.Position], r.Questions, passed)
 		d, err := pv.diagnose(ctx, base, r.Questions[x.Position])
 		if err == nil {
 			err = pv.store.PutCause(ctx, r.ID, x.Question, d)
@@ -271,7 +383,7 @@ func (pv *Prover) Cause(ctx context.Context, corpus, run, question string) (diag
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	d, err := pv.diagnose(ctx, probe{Corpus: lib, pv: pv, corpus: c, snap: snap, b: b, m: r.Method}, r.Questions[rs[at].Position])
+	d, err := pv.diagnose(ctx, probe{Corpus: lib, pv: pv, corpus: c, snap: snap, b: b, m: r.Method, others: besides(r.Questions[rs[at].Position], r.Questions, passedOf(rs))}, r.Questions[rs[at].Position])
 	if err != nil {
 		return d, err
 	}

@@ -2199,10 +2199,14 @@ export interface components {
         };
         DiagnoseDiagnosis: {
             /** @enum {string} */
-            cause: "notGathered" | "leftOut" | "outOfDate" | "cutAcross" | "rankedBelow" | "lostInRewriting" | "crowdedOut" | "notUsed" | "unsupported" | "neighbour" | "wrongPage" | "wronglyRefused" | "shouldRefuse" | "shouldAskBack" | "ruleMissed" | "ruleMisfired" | "manner" | "doubtful";
+            cause: "notGathered" | "leftOut" | "outOfDate" | "cutAcross" | "rankedBelow" | "lostInRewriting" | "crowdedOut" | "notUsed" | "unsupported" | "neighbour" | "wrongPage" | "wronglyRefused" | "shouldRefuse" | "shouldAskBack" | "askedNeedlessly" | "notSearched" | "notUnderstood" | "ruleMissed" | "ruleMisfired" | "manner" | "doubtful";
             fixes: components["schemas"]["DiagnoseFix"][];
             /** @description What was looked at, and what came of asking again under other conditions */
             shown: string[];
+            /** @description The passages that show it */
+            spots?: components["schemas"]["DiagnoseSpot"][];
+            /** Format: double */
+            sure?: number;
             why: string;
         };
         DiagnoseFix: {
@@ -2218,6 +2222,18 @@ export interface components {
             /** @description The document, or the address, that it is about */
             document?: string;
             label: string;
+            /** @description How other questions of the set that passed fare without and with it */
+            others?: components["schemas"]["DiagnoseGain"];
+            /** @description How other wordings of the question fare without and with it */
+            variants?: components["schemas"]["DiagnoseGain"];
+        };
+        DiagnoseGain: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+            /** Format: int64 */
+            of: number;
         };
         DiagnoseNamed: {
             label: string;
@@ -2226,6 +2242,20 @@ export interface components {
         DiagnoseSettling: {
             answer: string;
             question: string;
+        };
+        DiagnoseSpot: {
+            address: string;
+            document: string;
+            /** Format: int64 */
+            end: number;
+            /**
+             * Format: int64
+             * @description Byte in the version's text
+             */
+            start: number;
+            text: string;
+            version: string;
+            what: string;
         };
         DiagnoseWanted: {
             address: string;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { onUnmounted, ref } from 'vue'
+import { computed, onUnmounted, ref } from 'vue'
 import { api, ok, type Job, type Run, type Schema } from '@/api/client'
+import { shortAddress } from '@/api/words'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
 import FixLine from './FixLine.vue'
@@ -17,6 +18,18 @@ const prove = useProve()
 const trying = ref<{ label: string; change: Change; run: string; job: string }>()
 const outcome = ref<{ label: string; change: Change; run: string; sums: Schema['ProveComparison'] }>()
 const told = ref('')
+
+const sureTitle =
+  'Shown: asking again without the cause cured the question. Likely: what was looked at tells it. A guess: what was left.'
+const sureness = computed(() => {
+  const n = props.cause.sure ?? 0
+  return n >= 0.9 ? 'shown' : n >= 0.6 ? 'likely' : 'a guess'
+})
+const opened = (s: Schema['DiagnoseSpot']) => ({
+  name: 'document',
+  params: { corpus: corpus.name, document: s.document },
+  query: { version: s.version, from: String(s.start), to: String(s.end) },
+})
 
 async function attempt(label: string, change: Change): Promise<void> {
   outcome.value = undefined
@@ -72,7 +85,17 @@ onUnmounted(stop)
   <div class="stack">
     <p>
       <b class="bad">{{ causeNames[cause.cause] }}</b>: {{ cause.why }}
+      <span v-if="cause.sure" class="muted" :title="sureTitle">({{ sureness }})</span>
     </p>
+    <ul v-if="(cause.spots ?? []).length > 0" class="spots">
+      <li v-for="s in cause.spots" :key="s.what + s.document + s.start">
+        <span class="muted">{{ s.what }}</span>
+        <RouterLink :to="opened(s)"
+          ><q>{{ s.text }}</q></RouterLink
+        >
+        <span class="muted">{{ shortAddress(s.address) }}</span>
+      </li>
+    </ul>
     <ul v-if="cause.shown.length > 0" class="shown">
       <li v-for="s in cause.shown" :key="s" class="muted">{{ s }}</li>
     </ul>
@@ -104,7 +127,7 @@ onUnmounted(stop)
       </p>
       <div class="row">
         <ElButton type="primary" @click="apply">Apply to the draft</ElButton>
-        <ElButton @click="outcome = undefined">Leave it</ElButton>
+        <ElButton @click="outcome = undefined">Cancel</ElButton>
         <RouterLink :to="{ query: { run: outcome.run } }">see that run</RouterLink>
       </div>
     </div>
@@ -118,6 +141,7 @@ h3 {
   color: var(--muted);
 }
 .shown,
+.spots,
 .fixes {
   margin: 0;
   padding-left: 18px;

@@ -29,6 +29,19 @@ const reworded = computed(
   () => props.fix.do === 'settle' && (ask.value !== drafted?.question || say.value !== drafted?.answer),
 )
 
+/** Whether it cures this wording and no other of the same question. */
+const alone = computed(() => {
+  const v = props.fix.variants
+  return v !== undefined && v.after <= v.before && v.before < v.of
+})
+const cured = computed(() => {
+  const v = props.fix.variants
+  if (v === undefined) return 'cures this question'
+  if (alone.value) return `cures this wording alone (${v.after} of ${v.of} other wordings pass with it)`
+  return `cures this question; ${v.after} of ${v.of} other wordings pass with it, ${v.before} without`
+})
+const loses = computed(() => Math.max(0, (props.fix.others?.before ?? 0) - (props.fix.others?.after ?? 0)))
+
 /** Where what cannot be tried here is done. */
 const place = computed<RouteLocationRaw>(() => {
   const params = { corpus: corpus.name }
@@ -42,7 +55,12 @@ const place = computed<RouteLocationRaw>(() => {
 <template>
   <li>
     <span>{{ fix.label }}</span>
-    <span v-if="fix.cures && !reworded" class="good">cures this question</span>
+    <span v-if="fix.cures && !reworded" :class="alone ? 'caution' : 'good'">{{ cured }}</span>
+    <span v-if="fix.others && !reworded" :class="loses > 0 ? 'bad' : 'muted'">{{
+      loses > 0
+        ? `${loses} of ${fix.others.of} other questions fail with it`
+        : `${fix.others.of} other questions still pass`
+    }}</span>
     <button v-if="worded" class="linkish" :aria-expanded="writing" @click="writing = !writing">
       {{ writing ? 'close' : fix.do === 'settle' ? 'word it' : 'which page' }}
     </button>
