@@ -406,7 +406,7 @@ describe('a trial', () => {
       .find((b) => b.text() === 'Apply it to the draft')
       ?.trigger('click')
     await settle()
-    expect(calls.findLast((c) => c.path.endsWith('/method/changes'))?.body).toEqual({
+    expect(calls.find((c) => c.path.endsWith('/method/changes'))?.body).toEqual({
       change: { settings: { 'answer.bar': '0.4' } },
       note: 'out of a trial: Evidence bar 0.4',
       trial: 't',
