@@ -12,6 +12,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
+	"jolvex/internal/job"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
 )
@@ -230,6 +231,14 @@ func (h *handlers) sets(api huma.API) {
 	huma.Register(api, operation("getSetProblems", http.MethodGet, "/corpora/{corpus}/sets/{set}/problems", "prove", "Questions that cannot be meant as they are written"),
 		func(ctx context.Context, in *InSet) (*out[[]proving.Problem], error) {
 			return reply(h.app.Proving.Problems(ctx, in.Corpus, in.Set))
+		})
+	huma.Register(api, operation("getChart", http.MethodGet, "/corpora/{corpus}/sets/{set}/chart", "prove", "The documents by meaning on one plane, with the questions of a set among them, as last drawn"),
+		func(ctx context.Context, in *InSet) (*out[proving.Charted], error) {
+			return reply(h.app.Proving.Chart(ctx, in.Corpus, in.Set))
+		})
+	huma.Register(api, operation("drawChart", http.MethodPost, "/corpora/{corpus}/sets/{set}/chart", "prove", "Draw the chart anew"),
+		func(ctx context.Context, in *InSet) (*out[job.Job], error) {
+			return reply(h.app.Proving.DrawChart(ctx, in.Corpus, in.Set))
 		})
 	judged := operation("importQrels", http.MethodPost, "/corpora/{corpus}/sets/{set}/qrels", "prove", "Give the questions of a set the documents that TREC relevance judgements name for them")
 	judged.MaxBodyBytes = 64 << 20

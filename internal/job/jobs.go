@@ -50,6 +50,7 @@ const (
 	Study   = "study"   // target: study
 	Graph   = "graph"   // target: none; goes beside the others
 	Collect = "collect" // target: none
+	Chart   = "chart"   // target: question set
 )
 
 // Task does a job, from where an earlier attempt left it; it looks at ctx between its steps.
@@ -284,7 +285,7 @@ const mostOpen = 1000
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,index,rebuild,run,encode,check,study,graph,collect"`
+	Kind      string  `json:"kind" enum:"gather,index,rebuild,run,encode,check,study,graph,collect,chart"`
 	Target    string  `json:"target"`
 	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`

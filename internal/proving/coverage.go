@@ -196,21 +196,16 @@ func expects(q questions.Question, d questions.Document) bool {
 
 // lastResults are those of the latest run of a set over the draft that has ended; none when there is no such run.
 func (pv *Prover) lastResults(ctx context.Context, corpus, set string) ([]store.Result, store.Run, error) {
-	rs, err := pv.store.Runs(ctx, corpus, set, 50)
+	r, err := pv.lastRun(ctx, corpus, set)
+	if err != nil || r.ID == "" {
+		return nil, r, err
+	}
+	results, err := pv.store.Results(ctx, r.ID, true)
 	if err != nil {
-		return nil, store.Run{}, err
+		return nil, r, err
 	}
-	for _, r := range rs {
-		if r.Summary != nil && r.Note == "" {
-			results, err := pv.store.Results(ctx, r.ID, true)
-			if err != nil {
-				return nil, r, err
-			}
-			r, err = pv.store.Run(ctx, r.ID)
-			return results, r, err
-		}
-	}
-	return nil, store.Run{}, nil
+	r, err = pv.store.Run(ctx, r.ID)
+	return results, r, err
 }
 
 // mostProposals is how many questions are proposed at once.

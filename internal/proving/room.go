@@ -62,5 +62,6 @@ func New(n Needs) *Prover {
 	pv := &Prover{names: names, store: n.Store, events: n.Events, jobs: n.Jobs, index: n.Index, asking: n.Asking, gathering: n.Material}
 	n.Jobs.Register(job.Prove, true, pv.run)
 	n.Jobs.Register(job.Study, true, pv.study)
+	n.Jobs.Register(job.Chart, true, pv.draw)
 	return pv
 }

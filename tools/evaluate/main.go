@@ -25,7 +25,7 @@ import (
 func main() {
 	extractor.RunWorker()
 	all := flag.Bool("all", false, "also the FAQ of Perl, Debian Reference and the New Maintainers' Guide")
-	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), accident (with -keep: facts said of something else), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), accident (with -keep: facts said of something else), chart (with -keep: how true charts are), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	half := flag.String("half", "open", "with -only material: open, held (for closing figures alone) or all")
@@ -37,6 +37,13 @@ func main() {
 	flag.Parse()
 	if *only == "material" {
 		if err := onMaterial(context.Background(), *half, *keep, *over, set, *verbose, *quote); err != nil {
+			fmt.Fprintln(os.Stderr, "evaluate:", err)
+			os.Exit(1)
+		}
+		return
+	}
+	if *only == "chart" {
+		if err := charts(context.Background(), *half, *keep, *over, set); err != nil {
 			fmt.Fprintln(os.Stderr, "evaluate:", err)
 			os.Exit(1)
 		}

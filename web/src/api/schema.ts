@@ -1004,6 +1004,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/sets/{set}/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The documents by meaning on one plane, with the questions of a set among them, as last drawn */
+        get: operations["getChart"];
+        put?: never;
+        /** Draw the chart anew */
+        post: operations["drawChart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/sets/{set}/coverage": {
         parameters: {
             query?: never;
@@ -1863,6 +1881,76 @@ export interface components {
             version: string;
             /** Format: int64 */
             words: number;
+        };
+        Chart: {
+            /** Format: double */
+            continuity: number;
+            documents: components["schemas"]["ChartDocument"][];
+            /** @description Where questions gather that were not answered well, and no document lies */
+            gaps: components["schemas"]["ChartGap"][];
+            questions: components["schemas"]["ChartQuestion"][];
+            /** @description Named by the documents' own headings */
+            regions: components["schemas"]["ChartRegion"][];
+            /** @description The run whose verdicts are shown; empty when there is none */
+            run: string;
+            /**
+             * Format: double
+             * @description Venna and Kaski's, at 12 neighbours, of the documents; 1 where they are fewer than 25
+             */
+            trustworthiness: number;
+        };
+        ChartDocument: {
+            address: string;
+            at: components["schemas"]["ChartPoint"];
+            /**
+             * Format: int64
+             * @description Replies of the run that cite it
+             */
+            cited: number;
+            id: string;
+            /**
+             * Format: int64
+             * @description Questions that expect it
+             */
+            tested: number;
+            title: string;
+            /** Format: int64 */
+            words: number;
+        };
+        ChartGap: {
+            /** @description Words that they share */
+            about: string[];
+            /**
+             * Format: double
+             * @description Likeness of the nearest passage to any of them, -1 to 1
+             */
+            nearest: number;
+            /** @description Places in the chart's questions */
+            questions: number[];
+        };
+        ChartPoint: {
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
+        };
+        ChartQuestion: {
+            at: components["schemas"]["ChartPoint"];
+            id: string;
+            /** @enum {string} */
+            mark: "passed" | "failed" | "refused" | "unjudged";
+            question: string;
+        };
+        ChartRegion: {
+            at: components["schemas"]["ChartPoint"];
+            /** Format: int64 */
+            documents: number;
+            name: string;
+        };
+        Charted: {
+            chart?: components["schemas"]["Chart"];
+            /** @description The corpus, the set or its last run have changed since it was drawn */
+            stale: boolean;
         };
         Choice: {
             /** @description Path patterns of what to leave alone at later visits */
@@ -2838,7 +2926,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "index" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect";
+            kind: "gather" | "index" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect" | "chart";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -6809,6 +6897,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuestionSet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getChart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Charted"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    drawChart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Error */

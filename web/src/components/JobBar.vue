@@ -15,6 +15,7 @@ const titles: Record<string, string> = {
   encode: 'Reading chunks with the sentence encoder',
   graph: 'Making a shortcut through the vectors',
   check: 'Checking documents',
+  chart: 'Drawing the chart',
 }
 const share = computed(() => (props.job.total > 0 ? Math.round((100 * props.job.done) / props.job.total) : 0))
 

@@ -11,6 +11,7 @@ import { firstSet, useProve } from './store'
 
 const QuestionGrid = defineAsyncComponent(() => import('./QuestionGrid.vue'))
 const TrialView = defineAsyncComponent(() => import('./TrialView.vue'))
+const ChartView = defineAsyncComponent(() => import('./ChartView.vue'))
 const CoverageView = defineAsyncComponent(() => import('./CoverageView.vue'))
 
 const corpus = useCorpus()
@@ -23,6 +24,7 @@ const views = [
   { key: 'questions', label: 'Questions' },
   { key: 'trials', label: 'Trials' },
   { key: 'coverage', label: 'Coverage' },
+  { key: 'chart', label: 'Chart' },
 ] as const
 const view = computed({
   get: () => String(route.query.view ?? 'runs'),
@@ -139,6 +141,7 @@ onUnmounted(() => stop?.())
       <QuestionGrid v-if="view === 'questions'" :key="prove.set || firstSet" />
       <TrialView v-else-if="view === 'trials'" />
       <CoverageView v-else-if="view === 'coverage'" :key="prove.set || firstSet" />
+      <ChartView v-else-if="view === 'chart'" :key="`chart ${prove.set}`" />
       <RunReport v-else :run="runId" />
     </div>
   </div>
