@@ -44,3 +44,13 @@ func TestThreeSlipsDoNotHideAMessage(t *testing.T) {
 		assert.Equal(t, holds, x.Holds, "%s: %s (%.2f)", said, x.Why, x.Like)
 	}
 }
+
+// A word with dots in it is one word and its parts, which stand in the same place.
+func TestWordsWithPartsArePutRightOnce(t *testing.T) {
+	m := matcher(t)
+	r := Rule{ID: "r", Name: "Parties", When: When{Like: []string{"I want to hire a room for a birthday party"}}, Then: []Action{{Kind: Reply, Text: "Write to us."}}}
+	for _, said := range []string{"for my birthda.y", "What is shwon by tset.flie_nmae?", "brithday.paryt_rooom", "Whta does pakcage.nmae=valeu do", "a.b.c.d", "…._..", "room.party:birthday"} {
+		_, err := m.Match(t.Context(), r, Message{Text: said})
+		require.NoError(t, err, said)
+	}
+}

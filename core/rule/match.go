@@ -183,6 +183,9 @@ func (m *Matcher) spelled(said string, examples []string) string {
 	var out strings.Builder
 	at := 0
 	for _, w := range text.Words(said) {
+		if w.Start < at { // a part of a word that is put right: "flie.name"
+			continue
+		}
 		if len(w.Norm) < 4 || m.common.Knows(w.Norm) || slices.Contains(known, w.Norm) || strings.ContainsAny(w.Norm, "0123456789") {
 			continue
 		}

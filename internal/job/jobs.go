@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -145,7 +146,7 @@ func (q *Queue) runJob(life, ctx context.Context, j store.Job) {
 		defer func() {
 			if r := recover(); r != nil {
 				err = fmt.Errorf("the work broke off: %v", r)
-				q.log.Error("a job panicked", "job", j.ID, "kind", j.Kind, "panic", r)
+				q.log.Error("a job panicked", "job", j.ID, "kind", j.Kind, "panic", r, "stack", string(debug.Stack()))
 			}
 		}()
 		k, ok := q.kinds[j.Kind]
