@@ -147,6 +147,7 @@ func (h *handlers) proving(api huma.API) {
 			return reply(h.app.Proving.Stress(ctx, in.Corpus, in.Body))
 		})
 	h.sets(api)
+	h.reviews(api)
 	huma.Register(api, operation("exportRun", http.MethodGet, "/corpora/{corpus}/runs/{run}/export", "prove", "The rankings of a run, the judgements that they were measured with (both in TREC's form), or what was measured of each question (CSV)"),
 		func(ctx context.Context, in *struct {
 			InRun
@@ -183,6 +184,34 @@ func (h *handlers) releases(api huma.API) {
 		},
 		) (*out[*asking.Reply], error) {
 			return reply(h.app.Serving.AskReleased(ctx, in.Body.caller(), in.Corpus, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}))
+		})
+}
+
+func (h *handlers) reviews(api huma.API) {
+	type InRun struct {
+		InCorpus
+		Run string `path:"run"`
+	}
+	huma.Register(api, operation("listReviews", http.MethodGet, "/corpora/{corpus}/runs/{run}/reviews", "prove", "What people say of the verdicts of a run, by question"),
+		func(ctx context.Context, in *InRun) (*out[map[string]proving.Review], error) {
+			return reply(h.app.Proving.Reviews(ctx, in.Corpus, in.Run))
+		})
+	huma.Register(api, operation("putReview", http.MethodPut, "/corpora/{corpus}/runs/{run}/reviews/{question}", "prove", "Say of a verdict that it is right, wrong or doubtful, and what is to be done; an empty review takes it back"),
+		func(ctx context.Context, in *struct {
+			InRun
+			Question string `path:"question"`
+			Body     proving.Review
+		},
+		) (*struct{}, error) {
+			return nil, known(h.app.Proving.PutReview(ctx, in.Corpus, in.Run, in.Question, in.Body))
+		})
+	huma.Register(api, operation("exportReviews", http.MethodGet, "/corpora/{corpus}/runs/{run}/worklist", "prove", "The failures of a run and what was said of its verdicts, as CSV, for others to work down"),
+		func(ctx context.Context, in *InRun) (*huma.StreamResponse, error) {
+			return file("worklist.csv", "text/csv; charset=utf-8")(h.app.Proving.ExportReviews(ctx, in.Corpus, in.Run))
+		})
+	huma.Register(api, operation("listClusters", http.MethodGet, "/corpora/{corpus}/runs/{run}/clusters", "prove", "Failures of a run with one cause that one fix may cure"),
+		func(ctx context.Context, in *InRun) (*out[[]diagnose.Cluster], error) {
+			return reply(h.app.Proving.Clusters(ctx, in.Corpus, in.Run))
 		})
 }
 

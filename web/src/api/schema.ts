@@ -899,6 +899,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/runs/{run}/clusters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Failures of a run with one cause that one fix may cure */
+        get: operations["listClusters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/runs/{run}/export": {
         parameters: {
             query?: never;
@@ -933,6 +950,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/runs/{run}/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people say of the verdicts of a run, by question */
+        get: operations["listReviews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/runs/{run}/reviews/{question}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say of a verdict that it is right, wrong or doubtful, and what is to be done; an empty review takes it back */
+        put: operations["putReview"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/runs/{run}/wanted/{question}": {
         parameters: {
             query?: never;
@@ -942,6 +993,23 @@ export interface paths {
         };
         /** Where what a question of a run expects stands, and how far it came */
         get: operations["getWanted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/runs/{run}/worklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The failures of a run and what was said of its verdicts, as CSV, for others to work down */
+        get: operations["exportReviews"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2284,6 +2352,18 @@ export interface components {
             wordings?: {
                 [key: string]: string;
             };
+        };
+        DiagnoseCluster: {
+            /** @enum {string} */
+            cause: "notGathered" | "leftOut" | "outOfDate" | "cutAcross" | "rankedBelow" | "lostInRewriting" | "crowdedOut" | "notUsed" | "unsupported" | "neighbour" | "wrongPage" | "wronglyRefused" | "shouldRefuse" | "shouldAskBack" | "askedNeedlessly" | "notSearched" | "notUnderstood" | "ruleMissed" | "ruleMisfired" | "manner" | "doubtful";
+            /**
+             * Format: int64
+             * @description Of the questions, those that were seen to pass with it, or with a value that it takes in; each was tried by itself
+             */
+            cures: number;
+            fix: components["schemas"]["DiagnoseFix"];
+            /** @description Ids of all that fail for the cause and have the fix proposed */
+            questions: string[];
         };
         DiagnoseDiagnosis: {
             /** @enum {string} */
@@ -3862,6 +3942,17 @@ export interface components {
         Retried: {
             /** Format: int64 */
             documents: number;
+        };
+        Review: {
+            /**
+             * @description Of the verdict; empty when only something is to be done
+             * @enum {string}
+             */
+            mark: "right" | "wrong" | "doubtful" | "";
+            /** @description What is to be done */
+            note?: string;
+            /** @description By whom */
+            owner?: string;
         };
         Rule: {
             id: string;
@@ -6589,6 +6680,39 @@ export interface operations {
             };
         };
     };
+    listClusters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnoseCluster"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     exportRun: {
         parameters: {
             query?: {
@@ -6656,6 +6780,77 @@ export interface operations {
             };
         };
     };
+    listReviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["Review"];
+                    };
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putReview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Review"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getWanted: {
         parameters: {
             query?: never;
@@ -6678,6 +6873,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DiagnoseWanted"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportReviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -89,11 +89,11 @@ onUnmounted(stop)
     </p>
     <ul v-if="(cause.spots ?? []).length > 0" class="spots">
       <li v-for="s in cause.spots" :key="s.what + s.document + s.start">
-        <span class="muted">{{ s.what }}</span>
+        <span class="muted">{{ s.what }}:&nbsp;</span>
         <RouterLink :to="opened(s)"
           ><q>{{ s.text }}</q></RouterLink
         >
-        <span class="muted">{{ shortAddress(s.address) }}</span>
+        <span class="muted">&nbsp;{{ shortAddress(s.address) }}</span>
       </li>
     </ul>
     <ul v-if="cause.shown.length > 0" class="shown">

@@ -4,7 +4,9 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ok, type RunReport, type Schema } from '@/api/client'
 import { count, percent } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
+import ClusterList from './ClusterList.vue'
 import CompareRuns from './CompareRuns.vue'
+import ReviewBar from './ReviewBar.vue'
 import RunTrend from './RunTrend.vue'
 import VerdictView from './VerdictView.vue'
 import { causeNames, kindNames } from '@/api/names'
@@ -25,10 +27,36 @@ const show = computed({
   get: () => String(route.query.show ?? 'all'),
   set: (s) => void router.replace({ query: { ...route.query, show: s === 'all' ? undefined : s } }),
 })
+/** What is said of the verdicts, by question, and the questions of one cluster that are shown alone. */
+const reviews = ref<Record<string, Schema['Review']>>({})
+const only = ref<string[]>([])
+const reviewed = (r: Result): boolean => (reviews.value[r.question.id]?.mark ?? '') !== ''
+/** What there is to review: failures first among what is shown. */
+const due = computed(() => list.value.filter((r) => !reviewed(r)))
+
+async function say(v: Schema['Review'], goOn: boolean): Promise<void> {
+  const id = openId.value
+  const path = { corpus: corpus.name, run: props.run, question: id }
+  const done = await prove.attempt(async () => {
+    await api.PUT('/api/corpora/{corpus}/runs/{run}/reviews/{question}', { params: { path }, body: v }).then((x) => {
+      if (x.error !== undefined) throw new Error(x.error.detail ?? 'the review was not kept')
+    })
+    return true
+  })
+  if (done !== true) return
+  reviews.value = { ...reviews.value, [id]: v }
+  if (!goOn) return
+  const at = list.value.findIndex((r) => r.question.id === id)
+  const next = [...list.value.slice(at + 1), ...list.value.slice(0, at)].find((r) => !reviewed(r))
+  if (next !== undefined) turn(next.question.id)
+}
+
 const summary = computed(() => report.value?.run.summary)
 const failed = (r: Result): boolean => r.failed === '' && !r.verdict.passed
 const list = computed(() =>
   (report.value?.results ?? []).filter((r) => {
+    if (only.value.length > 0 && !only.value.includes(r.question.id)) return false
+    if (show.value === 'to review') return !reviewed(r)
     if (show.value === 'failed') return failed(r)
     if (show.value === 'by accident') return r.verdict.accident === true
     if (show.value === 'changed') return r.change === 'fixed' || r.change === 'broken'
@@ -58,7 +86,16 @@ async function load(): Promise<void> {
   const got = await prove.attempt(() =>
     ok(api.GET('/api/corpora/{corpus}/runs/{run}', { params: { path: { corpus: corpus.name, run: props.run } } })),
   )
-  if (mine === asked) report.value = got // what was asked for later is newer
+  if (mine !== asked) return // what was asked for later is newer
+  report.value = got
+  reviews.value =
+    (await prove.attempt(() =>
+      ok(
+        api.GET('/api/corpora/{corpus}/runs/{run}/reviews', {
+          params: { path: { corpus: corpus.name, run: props.run } },
+        }),
+      ),
+    )) ?? {}
 }
 
 function turn(id: string): void {
@@ -92,14 +129,22 @@ onUnmounted(() => stop?.())
 
 <template>
   <p v-if="report === undefined || !summary" class="notice">No run to show yet.</p>
-  <VerdictView
-    v-else-if="open"
-    :key="open.question.id"
-    :run="report.run"
-    :result="open"
-    @step="step"
-    @close="turn(open.question.id)"
-  />
+  <template v-else-if="open">
+    <ReviewBar
+      :key="`review ${open.question.id}`"
+      :review="reviews[open.question.id]"
+      :done="report.results.filter(reviewed).length"
+      :of="report.results.length"
+      @say="say"
+    />
+    <VerdictView
+      :key="open.question.id"
+      :run="report.run"
+      :result="open"
+      @step="step"
+      @close="turn(open.question.id)"
+    />
+  </template>
   <template v-else>
     <p v-if="report.run.endedAt === ''" class="notice" role="status">
       Under way: {{ report.results.length }} of {{ report.run.questions }} questions so far.
@@ -233,9 +278,23 @@ onUnmounted(() => stop?.())
         {{ causeNames[c] }} <span class="figure">{{ n }}</span>
       </button>
     </div>
+    <ClusterList :run="report.run.id" :set="report.run.set" :ended="report.run.endedAt !== ''" @show="only = $event" />
+    <div class="row">
+      <ElButton v-if="due.length > 0" size="small" @click="turn(due[0]?.question.id ?? '')"
+        >Review {{ count(due.length) }} verdicts</ElButton
+      >
+      <a :href="`/api/corpora/${encodeURIComponent(corpus.name)}/runs/${report.run.id}/worklist`" download
+        >Export the work list (CSV)</a
+      >
+      <span v-if="only.length > 0" class="muted">
+        {{ count(only.length) }} questions of one fix
+        <button class="linkish" @click="only = []">Show all again</button>
+      </span>
+    </div>
     <div class="row">
       <ElRadioGroup v-model="show" size="small" aria-label="Show">
         <ElRadioButton value="all">all</ElRadioButton>
+        <ElRadioButton value="to review">to review</ElRadioButton>
         <ElRadioButton value="failed">failed</ElRadioButton>
         <ElRadioButton value="changed">changed</ElRadioButton>
         <ElRadioButton v-if="(summary.accidents ?? 0) > 0" value="by accident">by accident</ElRadioButton>
@@ -260,7 +319,13 @@ onUnmounted(() => stop?.())
         <tr v-for="r in list" :key="r.question.id">
           <td>
             <span :class="verdictOf(r).tone">{{ verdictOf(r).text }}</span>
-            <b v-if="r.change === 'fixed' || r.change === 'broken'" :class="r.change === 'fixed' ? 'good' : 'bad'">
+            <span v-if="reviewed(r)" class="muted" :title="reviews[r.question.id]?.note">
+              · reviewed: {{ reviews[r.question.id]?.mark }}</span
+            >
+            &nbsp;<b
+              v-if="r.change === 'fixed' || r.change === 'broken'"
+              :class="r.change === 'fixed' ? 'good' : 'bad'"
+            >
               {{ r.change }}</b
             >
           </td>

@@ -234,7 +234,7 @@ describe('a run', () => {
     results = [...results, off]
     const w = await shown(RunReport, { run: 'r2' })
     const verdicts = w.findAll('table.results tbody tr').map((r) => r.find('td').text().replace(/\s+/g, ' '))
-    expect(verdicts).toEqual(['passed', 'failedbroken', 'not judged', 'by accident'])
+    expect(verdicts).toEqual(['passed', 'failed broken', 'not judged', 'by accident'])
     w.unmount()
   })
   it('is told with its intervals, by tag and by kind of expectation', async () => {

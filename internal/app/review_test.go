@@ -1,0 +1,58 @@
+package app_test
+
+import (
+	"encoding/csv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/questions"
+	"jolvex/internal/fault"
+	"jolvex/internal/proving"
+)
+
+func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	m, err := a.Indexing.Method(t.Context(), "c")
+	require.NoError(t, err)
+	m.Answer.Bar = 1
+	_, err = a.Indexing.SaveMethod(t.Context(), "c", m)
+	require.NoError(t, err)
+	_, err = a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+		{ID: "lead", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}},
+		{ID: "price", Text: "How much is a dog?", Expect: []questions.Expectation{figure("£2.00")}},
+		{ID: "cup", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}},
+	})
+	require.NoError(t, err)
+	run, results := ran(t, a, "s")
+	require.Len(t, results, 3)
+	put := func(q string, v proving.Review) {
+		require.NoError(t, a.Proving.PutReview(t.Context(), "c", run.ID, q, v))
+	}
+	put("lead", proving.Review{Mark: proving.ReviewRight, Note: " lower the bar ", Owner: "Ida"})
+	put("cup", proving.Review{Mark: proving.ReviewDoubtful})
+	put("price", proving.Review{Mark: proving.ReviewWrong})
+	put("price", proving.Review{})
+	got, err := a.Proving.Reviews(t.Context(), "c", run.ID)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]proving.Review{"lead": {Mark: proving.ReviewRight, Note: "lower the bar", Owner: "Ida"}, "cup": {Mark: proving.ReviewDoubtful}}, got)
+	require.ErrorIs(t, a.Proving.PutReview(t.Context(), "c", run.ID, "none", proving.Review{Mark: "right"}), fault.ErrMissing)
+
+	raw, err := a.Proving.ExportReviews(t.Context(), "c", run.ID)
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(raw))).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, rows, 4, "what failed, and what was said of the others")
+	assert.Equal(t, "wrongly refused", rows[1][4])
+	assert.Equal(t, []string{"right", "lower the bar", "Ida"}, rows[1][7:])
+
+	cs, err := a.Proving.Clusters(t.Context(), "c", run.ID)
+	require.NoError(t, err)
+	require.NotEmpty(t, cs)
+	assert.ElementsMatch(t, []string{"lead", "price"}, cs[0].Questions)
+	assert.Equal(t, 2, cs[0].Cures)
+	assert.NotEmpty(t, cs[0].Fix.Change.Settings["answer.bar"])
+}
