@@ -78,11 +78,6 @@ func run(address, out, only string, extra []shot) error {
 	find := func(ctx context.Context, words string) error {
 		return chromedp.Do(ctx, chromedp.KeyEvent("k", chromedp.KeyModifiers(chromedp.ModifierCtrl)), chromedp.WaitVisible(chromedp.CSS(".palette li")), chromedp.SendKeys(chromedp.CSS(".palette input"), words))
 	}
-	press := func(sel, wait string) func(context.Context) error {
-		return func(ctx context.Context) error {
-			return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(sel)), chromedp.WaitVisible(chromedp.CSS(wait)))
-		}
-	}
 	shots := []shot{
 		{"gather", base + "/gather", "tr.line", nil},
 		{"choose", base + "/gather", ".source", click(`.source a[href*="/choose/"]`)},
@@ -96,7 +91,6 @@ func run(address, out, only string, extra []shot) error {
 		{"shape", base + "/shape", ".text section", nil},
 		{"find", base + "/find?q=" + url.QueryEscape("How much is a bicycle to Sandrel?"), ".hit", nil},
 		{"sides", base + "/find?view=sides&q=" + url.QueryEscape("What does a bicycle cost?"), ".sides li", try("Share of meaning,", "0.1", ".sides line")},
-		{"worth", base + "/find?view=worth", ".right .row .el-button", press(".right .row .el-button", "table.plain svg")},
 		{"answer", base + "/answer", ".pinned .sentence", nil},
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},
 		{"bar", base + "/answer?view=bar", "svg.curve", nil},
@@ -112,6 +106,7 @@ func run(address, out, only string, extra []shot) error {
 			return errors.Join(click(".results tbody tr:nth-child(4) .linkish")(ctx), chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(".fixes"))))
 		}},
 		{"questions", base + "/prove?view=questions", ".line .cell", nil},
+		{"chart", base + "/prove?view=chart", "canvas", nil},
 		{"trial", base + "/prove?view=trials", ".plan .notice", func(ctx context.Context) error {
 			js := fmt.Sprintf(`fetch('/api/corpora/%s/sets/%s/trials', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({
 				search: 'grid', factors: [{ key: 'answer.sources', values: ['1', '2'] }, { key: 'answer.bar', values: ['0.3', '0.5', '0.6', '0.7'] }, { key: 'find.keep', values: ['4', '8', '12'] }, { key: 'find.path', values: ['1', '3'] }] }) })`,

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -360,7 +361,7 @@ func TestTheWalk(t *testing.T) {
 	p.audit("fix")
 	p.click(".fixes li:has(.wording) .el-button")
 	p.has(".notice", "broken")
-	p.clickText("Leave it")
+	p.clickText("Cancel")
 	p.clickText("Questions")
 	p.until(`document.querySelectorAll('.line .cell').length > 100`)
 	p.click(`[data-at="0-6"]`)
@@ -380,6 +381,16 @@ func TestTheWalk(t *testing.T) {
 	p.clickText("Coverage")
 	p.has(".right", "are expected by no question")
 	p.audit("coverage")
+	// The chart draws itself; the keys go from sign to sign, and the table holds the same.
+	p.clickText("Chart")
+	p.until(`document.querySelector('canvas')?.width > 0 && document.querySelector('#chart-told')`)
+	p.until(`!document.querySelector('progress')`)
+	p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('canvas').focus();`))
+	p.key(kb.ArrowRight)
+	p.until(`/words, cited|Question,/.test(document.querySelector('#chart-told').innerText)`)
+	p.audit("chart")
+	p.clickText("As a table")
+	p.has(".things", "question")
 	p.clickText("Runs")
 
 	// A release; the sheet reads the draft beside it.
