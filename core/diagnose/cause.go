@@ -384,7 +384,8 @@ func (n *inquiry) settle(h *Held) {
 		if headed > alone { // the heading tells what the sentence is about
 			say = strings.TrimSpace(h.Heading) + ": " + say
 		}
-		if headed == 0 || len(say) > mostDraft {
+		named := (questions.Document{Address: h.Address, Title: h.Title}).Is(n.namesExpected()) // then a person says that it is about it
+		if headed == 0 && !named || len(say) > mostDraft {
 			n.fix(f)
 			return
 		}

@@ -424,7 +424,12 @@ func TestADraftIsASentenceAboutTheThingAsked(t *testing.T) {
 	n.settle(&Held{Text: "It costs £6.50 each way.", Heading: "Fares Kayaks"})
 	n.settle(&Held{Text: "It costs £6.50.", Heading: "The pier"})
 	n.settle(&Held{Text: "A kayak costs £6.50.", Heading: "Fares"})
-	require.Len(t, n.out.Fixes, 3)
+	n.q.Text = "What do I pay for my canoe?" // no word of it stands there, and the question names the page
+	n.settle(&Held{Known: Known{Address: "http://x/fares"}, Text: "A kayak is £6.50."})
+	n.settle(&Held{Known: Known{Address: "http://x/other"}, Text: "A kayak is £6.50."})
+	require.Len(t, n.out.Fixes, 5)
+	assert.Equal(t, "A kayak is £6.50.", settledOf(n.out.Fixes[3]))
+	assert.Empty(t, settledOf(n.out.Fixes[4]), "a page that nobody names, and no word of the question: it may be about anything")
 	assert.Equal(t, "Fares Kayaks: It costs £6.50 each way.", n.out.Fixes[0].Change.Settled[0].Answer)
 	assert.Equal(t, "It costs £6.50.", settledOf(n.out.Fixes[1]), "“cost” is asked about, and the heading tells no more")
 	assert.Equal(t, "A kayak costs £6.50.", settledOf(n.out.Fixes[2]))

@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -39,6 +41,7 @@ func TestTheChartShowsDocumentsAndQuestionsByMeaning(t *testing.T) {
 		marks[q.ID] = q.Mark
 	}
 	assert.Equal(t, map[string]string{"dogs": proving.MarkPassed, "cup": proving.MarkRefused, "wrong": proving.MarkFailed}, marks)
+	assert.True(t, slices.IsSortedFunc(got.Chart.Documents, func(x, y proving.ChartDocument) int { return strings.Compare(x.Address, y.Address) }), "the order in which they came in has no say")
 	words, cited := 0, 0
 	for _, d := range got.Chart.Documents {
 		words, cited = words+d.Words, cited+d.Cited

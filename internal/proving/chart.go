@@ -197,7 +197,6 @@ func (pv *Prover) chartDocuments(ctx context.Context, b answer.Bench, out *Chart
 			vectors = append(vectors, make([]float32, len(v)))
 			names = append(names, chart.Names{e.Title})
 		}
-		out.Documents[i].Words += e.Tokens
 		if len(e.Path) > 0 && !slices.Contains(names[i], e.Path[0]) {
 			names[i] = append(names[i], e.Path[0])
 		}
@@ -206,17 +205,25 @@ func (pv *Prover) chartDocuments(ctx context.Context, b answer.Bench, out *Chart
 		}
 		return true
 	})
-	for i := range vectors {
-		normalise(vectors[i])
+	// In the order of their addresses, whatever the order in which they came in: the same corpus is drawn alike everywhere.
+	order := make([]int, len(vectors))
+	for i := range order {
+		order[i] = i
 	}
-	for _, d := range out.Documents {
+	slices.SortFunc(order, func(a, b int) int { return strings.Compare(out.Documents[a].Address, out.Documents[b].Address) })
+	documents, sorted, called := make([]ChartDocument, len(order)), make([][]float32, len(order)), make([]chart.Names, len(order))
+	for i, k := range order {
+		d := out.Documents[k]
 		body, err := pv.index.Version(ctx, version[d.ID])
 		if err != nil {
 			return nil, nil, fmt.Errorf("count the words of %s: %w", d.Address, err)
 		}
-		out.Documents[at[d.ID]].Words = len(strings.Fields(body.Of(doc.Span{End: len(body.Text)})))
+		d.Words = len(strings.Fields(body.Of(doc.Span{End: len(body.Text)})))
+		documents[i], sorted[i], called[i] = d, vectors[k], names[k]
+		normalise(sorted[i])
 	}
-	return vectors, names, nil
+	out.Documents = documents
+	return sorted, called, nil
 }
 
 // chartQuestions lists the questions of the set's last run with their verdicts, or of the set where there is no run.
