@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"sort"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"jolvex/core/answer"
 	"jolvex/core/doc"
@@ -99,7 +101,7 @@ func (p *proposer) title() {
 // heading proposes a heading that asks, or one with a paragraph under it.
 func (p *proposer) heading(i int) {
 	b := p.d.Blocks[i]
-	h := doc.Fold(p.d.Of(b.Span))
+	h := named(doc.Fold(p.d.Of(b.Span)))
 	if i+1 >= len(p.d.Blocks) {
 		return
 	}
@@ -116,8 +118,8 @@ func (p *proposer) heading(i int) {
 		p.add(FromPair, h, first, p.reaches(first))
 	case words >= 1 && words <= 6 && !strings.EqualFold(h, p.d.Title):
 		subject := h
-		if words < 2 && p.d.Title != "" {
-			subject = p.d.Title + " " + strings.ToLower(h[:1]) + h[1:]
+		if words < 2 && p.d.Title != "" && h != "" {
+			subject = named(p.d.Title) + " " + strings.ToLower(h[:1]) + h[1:]
 		}
 		p.add(FromHeading, subject, first, p.reaches(first))
 	}
@@ -153,6 +155,7 @@ func (p *proposer) table(i int, b doc.Block) {
 	if subject == "" {
 		subject = p.d.Title
 	}
+	subject = named(subject)
 	step := max(1, len(g.Rows)/mostOfTable)
 	for r := 0; r < len(g.Rows); r += step {
 		row := g.Rows[r]
@@ -167,14 +170,52 @@ func (p *proposer) table(i int, b doc.Block) {
 		} else if len(text.Words(value)) == 0 || len(text.Words(value)) > 8 {
 			continue
 		}
-		p.add(FromTable, fmt.Sprintf("%s, %s: %s?", subject, row.Cells[0].Text, g.Header[c]), row.Span, e)
+		p.add(FromTable, fmt.Sprintf("%s: what is the %s for %s?", subject, lowered(g.Header[c]), row.Cells[0].Text), row.Span, e)
 	}
 }
 
-// asksFor is how a figure of a kind is asked for; %s is its subject.
-var asksFor = map[text.QuantityKind]string{
-	text.Money: "How much is it: %s?", text.Clock: "At what time: %s?", text.Date: "On which day: %s?", text.Duration: "How long: %s?", text.Measure: "How much, or how big: %s?",
-	text.Phone: "What is the telephone number for %s?", text.Mail: "What is the mail address for %s?", text.Percent: "How many percent: %s?",
+// asksFor is how the owner of an address is asked for; %s is it. asksIn are the words that take the place of a figure where it stands, so that the
+// sentence asks for it as people do: "A bicycle costs how much?"
+var (
+	asksFor = map[text.QuantityKind]string{text.Phone: "What is the telephone number for %s?", text.Mail: "What is the mail address for %s?"}
+	asksIn  = map[text.QuantityKind][]string{
+		text.Money: en.List("ask-money"), text.Clock: en.List("ask-clock"), text.Date: en.List("ask-date"), text.Duration: en.List("ask-duration"),
+		text.Measure: en.List("ask-measure"), text.Percent: en.List("ask-percent"),
+	}
+	numbered      = en.Pattern("section-number")
+	endsForFigure = en.Pattern("ends-for-figure")
+	measuredAs    = en.Set("measured-as")
+)
+
+// lowered is the name of a column inside a sentence; what is written in capitals or begins a name of several words stays.
+func lowered(s string) string {
+	if len(s) < 2 || strings.ToUpper(s) == s || strings.Contains(s, " ") && strings.ToLower(s[1:]) != s[1:] {
+		return s
+	}
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToLower(r)) + s[n:]
+}
+
+// named is a heading or caption without its number.
+func named(s string) string { return strings.TrimSpace(numbered.ReplaceAllString(s, "")) }
+
+// echo is a sentence that asks for the figure in it, up to the figure; "" where it cannot.
+func echo(said string, q text.Quantity) string {
+	words := asksIn[q.Kind]
+	before := strings.TrimRight(said[:q.Start], " ,.;:(-–—")
+	if len(words) == 0 || before == "" {
+		return ""
+	}
+	ask := words[0]
+	if _, bare, ok := strings.Cut(ask, " "); ok && (q.Kind == text.Clock || q.Kind == text.Date) && endsForFigure.MatchString(before) {
+		ask = bare // "opens at what time", not "opens at at what time"
+	}
+	if q.Kind == text.Measure {
+		if ws := text.Words(said[q.End:]); len(ws) > 0 && measuredAs[ws[0].Norm] {
+			ask = "how " + ws[0].Norm
+		}
+	}
+	return before + " " + ask + "?"
 }
 
 var leading = en.Pattern("proposal-leading")
@@ -189,15 +230,18 @@ func (p *proposer) sentences(i int, b doc.Block) {
 		s := doc.Span{Start: b.Span.Start + x.Start, End: b.Span.Start + x.End}
 		said := doc.Fold(p.d.Of(s))
 		qs := text.Quantities(said)
-		if len(qs) != 1 || asksFor[qs[0].Kind] == "" || len(text.Content(said)) < 4 || len(said) > 220 {
+		if len(qs) != 1 || asksFor[qs[0].Kind] == "" && asksIn[qs[0].Kind] == nil || len(text.Content(said)) < 4 || len(said) > 220 {
 			continue
 		}
 		// What the figure is of: the sentence up to the figure, without its verb at the end, or else after it.
 		subject := strings.Trim(said[:qs[0].Start], " ,.;:(-–—")
 		subject = tail.ReplaceAllString(subject, "")
 		if len(text.Content(subject)) < 2 {
+			if asksFor[qs[0].Kind] == "" {
+				continue // what it is of stands elsewhere: nobody would ask so
+			}
 			if path := p.d.Path(i); len(path) > 0 {
-				subject = path[len(path)-1] + " " + subject
+				subject = named(path[len(path)-1]) + " " + subject
 			} else {
 				subject = p.d.Title + " " + subject
 			}
@@ -206,7 +250,11 @@ func (p *proposer) sentences(i int, b doc.Block) {
 		if n := len(text.Content(subject)); n == 0 || n > mostOfSubject || noSubject.MatchString(subject) {
 			continue
 		}
-		p.add(FromFigure, fmt.Sprintf(asksFor[qs[0].Kind], subject), s, Expectation{Kind: Gives, Values: []string{said[qs[0].Start:qs[0].End]}})
+		ask := echo(said, qs[0])
+		if form := asksFor[qs[0].Kind]; form != "" {
+			ask = fmt.Sprintf(form, subject)
+		}
+		p.add(FromFigure, ask, s, Expectation{Kind: Gives, Values: []string{said[qs[0].Start:qs[0].End]}})
 	}
 }
 

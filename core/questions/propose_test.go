@@ -5,6 +5,7 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/extract"
+	"jolvex/core/text"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -54,15 +55,36 @@ The mill wheel stands still on Sundays until noon. Entry for a school class cost
 		}
 	}
 	assert.Equal(t, "How do I get in?", kinds[FromPair].Text)
-	assert.Equal(t, "Fees, Small: Grinding?", kinds[FromTable].Text)
+	assert.Equal(t, "Fees: what is the grinding for Small?", kinds[FromTable].Text)
 	assert.Equal(t, "What is meant by Hopper?", kinds[FromDefinition].Text)
 	assert.Equal(t, "Working hours", kinds[FromHeading].Text)
 	texts := map[string]bool{}
 	for _, p := range got {
 		texts[p.Question.Text] = true
 	}
-	assert.True(t, texts["How much is it: Entry for a school class?"], "%v", texts)
-	assert.True(t, texts["At what time: mill wheel stands still on Sundays?"], "%v", texts)
+	assert.True(t, texts["Entry for a school class costs how much?"], "%v", texts)
+	assert.True(t, texts["The mill wheel stands still on Sundays until what time?"], "%v", texts)
+}
+
+func TestAFigureIsAskedForWhereItStands(t *testing.T) {
+	for said, want := range map[string]string{
+		"A bicycle costs £3.50 each way.":          "A bicycle costs how much?",
+		"The office opens at 09:00.":               "The office opens at what time?",
+		"The office opens 09:00 daily.":            "The office opens at what time?",
+		"Lost things are kept for 60 days.":        "Lost things are kept for how long?",
+		"The lift is 90 cm wide.":                  "The lift is how wide?",
+		"The lift carries up to 300 kg.":           "The lift carries up to how much?",
+		"Schools get 30 % off.":                    "Schools get what percentage?",
+		"The exhibition is open until 3 May 2027.": "The exhibition is open until which day?",
+		"60 days": "",
+	} {
+		q := text.Quantities(said)
+		require.Len(t, q, 1, said)
+		assert.Equal(t, want, echo(said, q[0]))
+	}
+	for s, want := range map[string]string{"7.5.1. Basic fonts": "Basic fonts", "Table 12.1. Typical bashisms": "Typical bashisms", "Chapter 3. Boats": "Boats", "14 days to return": "14 days to return", "Fares": "Fares"} {
+		assert.Equal(t, want, named(s))
+	}
 }
 
 func TestWhatNoQuestionCoversComesFirst(t *testing.T) {

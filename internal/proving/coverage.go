@@ -10,6 +10,7 @@ import (
 	"jolvex/core/doc"
 	"jolvex/core/index"
 	"jolvex/core/questions"
+	"jolvex/core/record"
 	"jolvex/core/text"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
@@ -254,6 +255,9 @@ func (pv *Prover) Proposals(ctx context.Context, corpus string) ([]questions.Pro
 		body, err := pv.index.Version(ctx, d.Version)
 		if err != nil {
 			return nil, fmt.Errorf("read %s for proposals: %w", d.Address, err)
+		}
+		if until := record.Until(body); until != "" && until < b.Pins.AsOf[:min(len(b.Pins.AsOf), 10)] {
+			continue // what it says holds no more
 		}
 		about := questions.Document{Address: d.Address, Title: d.Title}
 		covered[d.Document] = slices.ContainsFunc(all, func(q questions.Question) bool { return expects(q, about) })

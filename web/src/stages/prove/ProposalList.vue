@@ -13,6 +13,9 @@ const corpus = useCorpus()
 const prove = useProve()
 const all = ref<Proposal[]>()
 const taken = ref(new Set<string>())
+/** What a person says is true of something that was asked: how it ended and what was cited is a proposal, not the truth. */
+const truths = ref<Record<string, '' | 'right' | 'refuse'>>({})
+const open = (p: Proposal): boolean => p.kind === 'conversation' && (truths.value[p.question.id] ?? '') === ''
 const kind = ref('')
 const name = ref(prove.set === '' ? 'proposed' : prove.set)
 
@@ -26,7 +29,11 @@ function turn(id: string): void {
 }
 
 async function keep(): Promise<void> {
-  const questions = (all.value ?? []).filter((p) => taken.value.has(p.question.id)).map((p) => p.question)
+  const questions = (all.value ?? [])
+    .filter((p) => taken.value.has(p.question.id))
+    .map((p) =>
+      truths.value[p.question.id] === 'refuse' ? { ...p.question, expect: [{ kind: 'refuses' as const }] } : p.question,
+    )
   prove.set = name.value
   if ((await prove.add(questions, 'taken from proposals')) === undefined) return
   all.value = (all.value ?? []).filter((p) => !taken.value.has(p.question.id))
@@ -58,7 +65,9 @@ onMounted(async () => {
           <option value="">of every kind</option>
           <option v-for="k in found" :key="k" :value="k">{{ k }}</option>
         </select>
-        <button class="linkish" @click="taken = new Set(shown.map((p) => p.question.id))">select all</button>
+        <button class="linkish" @click="taken = new Set(shown.filter((p) => !open(p)).map((p) => p.question.id))">
+          select all
+        </button>
         <ElInput v-model="name" class="name" maxlength="120" aria-label="Into the set" />
         <ElButton type="primary" :disabled="taken.size === 0 || name.trim() === ''" @click="keep"
           >Add {{ taken.size }} to the set</ElButton
@@ -72,6 +81,8 @@ onMounted(async () => {
                 <input
                   type="checkbox"
                   :checked="taken.has(p.question.id)"
+                  :disabled="open(p)"
+                  :title="open(p) ? 'Say first what is true' : ''"
                   :aria-label="`Take ${p.question.question}`"
                   @change="turn(p.question.id)"
                 />
@@ -79,6 +90,16 @@ onMounted(async () => {
               <td>
                 <input v-model="p.question.question" class="text" aria-label="Question" />
                 <span class="muted">{{ p.answer }}</span>
+                <select
+                  v-if="p.kind === 'conversation'"
+                  v-model="truths[p.question.id]"
+                  class="truth"
+                  aria-label="What is true?"
+                >
+                  <option :value="undefined" disabled>What is true?</option>
+                  <option value="right">The reply was right: expect it to end and cite as it did</option>
+                  <option value="refuse">It should be refused</option>
+                </select>
               </td>
               <td class="muted">
                 {{ p.kind }}<br /><RouterLink :to="place(p)">{{ shortAddress(p.address) }}</RouterLink>
@@ -105,6 +126,10 @@ select {
   padding: 5px 4px;
   color: var(--ink);
   background: var(--raised);
+}
+.truth {
+  display: block;
+  margin-top: 4px;
 }
 .text {
   width: 100%;

@@ -449,4 +449,30 @@ describe('questions that are proposed', () => {
     expect(w.findAll('tbody tr')).toHaveLength(1)
     w.unmount()
   })
+
+  it('of what was asked are taken when a person has said what is true', async () => {
+    const asked = {
+      question: { ...question('p3', 'Is there a pool?', []), expect: [{ kind: 'cites' as const, values: ['/deck'] }] },
+      answer: 'The deck is open.',
+      kind: 'conversation',
+      document: 'd',
+      version: 'v',
+      address: 'http://x/deck',
+      span: { start: 1, end: 9 },
+    }
+    calls = answering((c) => (c.path.endsWith('/proposals') ? [asked] : answer(c.path, c.method)))
+    const w = await shown(ProposalList)
+    const box = w.find('input[type=checkbox]')
+    expect(box.attributes('disabled')).toBeDefined()
+    await press(w, 'select all')
+    expect(w.text()).toContain('Add 0 to the set')
+    await w.find('select.truth').setValue('refuse')
+    expect(box.attributes('disabled')).toBeUndefined()
+    await press(w, 'select all')
+    await press(w, 'Add 1 to the set')
+    expect(calls.find((c) => c.path.endsWith('/sets/release/questions'))?.body).toMatchObject({
+      questions: [{ id: 'p3', expect: [{ kind: 'refuses' }] }],
+    })
+    w.unmount()
+  })
 })
