@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"maps"
 	"math"
 	"regexp"
 	"slices"
@@ -72,6 +73,7 @@ type thing struct {
 	days     map[int]bool
 	apart    bool // it speaks of holidays and the like
 	all      []place
+	weighed  bool // all is read, and the words have weights
 	seen     Seen
 }
 
@@ -87,11 +89,6 @@ func thingOf(q questions.Question, s Seen) *thing {
 	if alone := s.Trail.Reading.Alone; alone != "" {
 		t.question = alone
 	}
-	for i, d := range s.Bodies {
-		if d != nil && i < len(s.Trail.Candidates) {
-			t.all = append(t.all, placesIn(s.Trail.Candidates[i].Version, d, s.Trail.Candidates[i].Evidence())...)
-		}
-	}
 	t.named = map[string]bool{}
 	for i, w := range text.Words(t.question) {
 		if text.Stop(w.Norm) {
@@ -100,6 +97,21 @@ func thingOf(q questions.Question, s Seen) *thing {
 		t.stems[w.Stem] = 0
 		if r, _ := utf8.DecodeRuneInString(t.question[w.Start:]); i > 0 && unicode.IsUpper(r) || strings.ContainsAny(w.Norm, "0123456789") {
 			t.named[w.Stem] = true
+		}
+	}
+	return t
+}
+
+// weigh reads the places that were found for the question, and gives its words their weights. It is most of the work of a verdict, and done
+// when a place does not speak of all that was asked.
+func (t *thing) weigh() {
+	if t.weighed {
+		return
+	}
+	t.weighed = true
+	for i, d := range t.seen.Bodies {
+		if d != nil && i < len(t.seen.Trail.Candidates) {
+			t.all = append(t.all, placesIn(t.seen.Trail.Candidates[i].Version, d, t.seen.Trail.Candidates[i].Evidence())...)
 		}
 	}
 	for stem := range t.stems {
@@ -111,13 +123,23 @@ func thingOf(q questions.Question, s Seen) *thing {
 		}
 		t.stems[stem] = math.Log(float64(len(t.all)+2) / float64(n+1))
 	}
-	return t
+}
+
+// whole reports whether a place speaks of everything that the question asks about.
+func (t *thing) whole(p *place) bool {
+	for s := range t.stems {
+		if !p.stems[s] {
+			return false
+		}
+	}
+	return true
 }
 
 // spoken is the share of what a question asks about that a place speaks of, 0 to 1.
 func (t *thing) spoken(p *place) float64 {
 	held, all := 0.0, 0.0
-	for s, w := range t.stems {
+	for _, s := range slices.Sorted(maps.Keys(t.stems)) { // in one order: sums of fractions differ by it
+		w := t.stems[s]
 		all += w
 		if p.stems[s] {
 			held += w
@@ -230,6 +252,10 @@ func (t *thing) off(e questions.Expectation, said string, p *place) (string, boo
 	if why, off := t.otherRow(p); off {
 		return why, true
 	}
+	if t.whole(p) {
+		return "", false
+	}
+	t.weigh()
 	have, named := t.spoken(p), t.names(p)
 	if have > farFrom && named {
 		return "", false
@@ -278,12 +304,14 @@ func (t *thing) otherRow(p *place) (string, bool) {
 		return "", false
 	}
 	name := p.row.Cells[0].Text
-	named := func(s string) float64 {
-		sum := 0.0
+	named := func(s string) int {
+		n := 0
 		for stem := range text.Stems(s) {
-			sum += t.stems[stem]
+			if _, ok := t.stems[stem]; ok {
+				n++
+			}
 		}
-		return sum
+		return n
 	}
 	own := named(name)
 	for i := range p.grid.Rows {

@@ -113,6 +113,10 @@ type probe struct {
 	m      method.Method
 	q      questions.Question
 	others []questions.Question // of the set, that pass
+
+	drawn    bool
+	variants []questions.Question // of q
+	before   int                  // of these, those that pass as things are
 }
 
 // Rules gives the method's house rules.
@@ -154,38 +158,55 @@ func (p *probe) Try(ctx context.Context, change diagnose.Alteration) (diagnose.T
 	if err != nil {
 		return out, err
 	}
+	if err := p.draw(ctx); err != nil {
+		return out, err
+	}
+	passes := func(qs []questions.Question) (n int, err error) {
+		for _, q := range qs {
+			_, v, _, err := p.pv.examine(ctx, with, q)
+			if err != nil {
+				return 0, err
+			}
+			if v.Passed {
+				n++
+			}
+		}
+		return n, nil
+	}
+	out.Variants = diagnose.Gain{Of: len(p.variants), Before: p.before}
+	out.Others = diagnose.Gain{Of: len(p.others), Before: len(p.others)} // they passed in the run
+	if out.Variants.After, err = passes(p.variants); err != nil {
+		return out, err
+	}
+	out.Others.After, err = passes(p.others)
+	return out, err
+}
+
+// draw draws the variants of the question, and asks them once as things are.
+func (p *probe) draw(ctx context.Context) error {
+	if p.drawn {
+		return nil
+	}
+	p.drawn = true
 	v := p.b.View
-	var variants []questions.Question
 	for _, x := range questions.Stress(p.q, func(stem string) float64 { return index.Rarity(v.Chunks(), v.Frequency(stem)) }) {
 		same := slices.ContainsFunc(x.Tags, func(t string) bool {
 			return t == questions.StressMisspelt || t == questions.StressTwoWord || t == questions.StressReworded
 		})
-		if same && len(variants) < mostVariants {
-			x.Script = nil
-			variants = append(variants, x)
+		if !same || len(p.variants) == mostVariants {
+			continue
+		}
+		x.Script = nil
+		p.variants = append(p.variants, x)
+		_, v, _, err := p.pv.examine(ctx, p.b, x)
+		if err != nil {
+			return err
+		}
+		if v.Passed {
+			p.before++
 		}
 	}
-	for _, list := range []struct {
-		qs []questions.Question
-		to *diagnose.Gain
-	}{{variants, &out.Variants}, {p.others, &out.Others}} {
-		for _, q := range list.qs {
-			list.to.Of++
-			for _, side := range []struct {
-				b answer.Bench
-				n *int
-			}{{p.b, &list.to.Before}, {with, &list.to.After}} {
-				_, v, _, err := p.pv.examine(ctx, side.b, q)
-				if err != nil {
-					return out, err
-				}
-				if v.Passed {
-					*side.n++
-				}
-			}
-		}
-	}
-	return out, nil
+	return nil
 }
 
 // Related tells how alike two wordings are by the vectors of their words, and in how many chunks the first is used.
