@@ -15,6 +15,7 @@ import (
 type Seen struct {
 	Trail     *answer.Trail
 	Documents []questions.Document // [candidate]
+	Reader    *Reader              // of passages; nil to read each anew
 	Relevant  []string             // ids of the documents that the question names; nil to look for them among the candidates
 	Bodies    []*doc.Document      // [candidate] their texts; without them nothing is known of what a fact is said of
 	Grounded  []float64            // [sentence of the reply] how well its evidence carries it; below 0 for the assistant's own words

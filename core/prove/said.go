@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"fmt"
 	"maps"
 	"math"
 	"regexp"
@@ -8,6 +9,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"jolvex/core/answer"
 	"jolvex/core/doc"
@@ -28,7 +31,44 @@ type place struct {
 	over    string // title, headings, names of the columns
 	row     *doc.Row
 	grid    *doc.Grid
-	stems   map[string]bool // of all of it
+	stems   map[string]bool // of the text itself
+	above   map[string]bool // of what governs it, one for all places of a block
+}
+
+// has reports whether a place, or what governs it, has a word.
+func (p *place) has(stem string) bool { return p.stems[stem] || p.above[stem] }
+
+// Reader keeps the places of passages that were read lately: many questions of a run meet the same ones. It is safe for use by several at once.
+type Reader struct {
+	kept *lru.Cache[passage, []place]
+}
+
+type passage struct {
+	version string
+	span    doc.Span
+}
+
+// NewReader makes room for a number of passages.
+func NewReader(passages int) (*Reader, error) {
+	kept, err := lru.New[passage, []place](passages)
+	if err != nil {
+		return nil, fmt.Errorf("make room for %d passages: %w", passages, err)
+	}
+	return &Reader{kept}, nil
+}
+
+// places gives the places of a passage, which are only to be read; without a reader they are read anew.
+func (r *Reader) places(version string, d *doc.Document, span doc.Span) []place {
+	if r == nil {
+		return placesIn(version, d, span)
+	}
+	at := passage{version, span}
+	ps, ok := r.kept.Get(at)
+	if !ok {
+		ps = placesIn(version, d, span)
+		r.kept.Add(at, ps)
+	}
+	return ps
 }
 
 // placesIn are the places of a document within a span.
@@ -40,12 +80,13 @@ func placesIn(version string, d *doc.Document, span doc.Span) []place {
 			continue
 		}
 		over := strings.Join(append([]string{d.Title}, d.Path(i)...), ". ")
+		if b.Grid != nil {
+			over += ". " + b.Grid.Caption + " " + strings.Join(b.Grid.Header, " ")
+		}
+		above := text.Stems(over)
 		add := func(p place) {
-			p.version, p.over, p.text = version, over, doc.Fold(d.Of(p.span))
-			if p.grid != nil {
-				p.over += ". " + p.grid.Caption + " " + strings.Join(p.grid.Header, " ")
-			}
-			p.stems = text.Stems(p.text, p.over)
+			p.version, p.over, p.above, p.text = version, over, above, doc.Fold(d.Of(p.span))
+			p.stems = text.Stems(p.text)
 			out = append(out, p)
 		}
 		if b.Grid != nil {
@@ -73,7 +114,8 @@ type thing struct {
 	days     map[int]bool
 	apart    bool // it speaks of holidays and the like
 	all      []place
-	weighed  bool // all is read, and the words have weights
+	order    []string // the stems in one order: sums of fractions differ by it
+	weighed  bool     // all is read, and the words have weights
 	seen     Seen
 }
 
@@ -108,16 +150,16 @@ func (t *thing) weigh() {
 	if t.weighed {
 		return
 	}
-	t.weighed = true
+	t.weighed, t.order = true, slices.Sorted(maps.Keys(t.stems))
 	for i, d := range t.seen.Bodies {
 		if d != nil && i < len(t.seen.Trail.Candidates) {
-			t.all = append(t.all, placesIn(t.seen.Trail.Candidates[i].Version, d, t.seen.Trail.Candidates[i].Evidence())...)
+			t.all = append(t.all, t.seen.Reader.places(t.seen.Trail.Candidates[i].Version, d, t.seen.Trail.Candidates[i].Evidence())...)
 		}
 	}
 	for stem := range t.stems {
 		n := 0
 		for _, p := range t.all {
-			if p.stems[stem] {
+			if p.has(stem) {
 				n++
 			}
 		}
@@ -128,7 +170,7 @@ func (t *thing) weigh() {
 // whole reports whether a place speaks of everything that the question asks about.
 func (t *thing) whole(p *place) bool {
 	for s := range t.stems {
-		if !p.stems[s] {
+		if !p.has(s) {
 			return false
 		}
 	}
@@ -138,10 +180,10 @@ func (t *thing) whole(p *place) bool {
 // spoken is the share of what a question asks about that a place speaks of, 0 to 1.
 func (t *thing) spoken(p *place) float64 {
 	held, all := 0.0, 0.0
-	for _, s := range slices.Sorted(maps.Keys(t.stems)) { // in one order: sums of fractions differ by it
+	for _, s := range t.order {
 		w := t.stems[s]
 		all += w
-		if p.stems[s] {
+		if p.has(s) {
 			held += w
 		}
 	}
@@ -154,7 +196,7 @@ func (t *thing) spoken(p *place) float64 {
 // names reports whether a place speaks of one of the things that the question names; where it names none, every place does.
 func (t *thing) names(p *place) bool {
 	for s := range t.named {
-		if p.stems[s] {
+		if p.has(s) {
 			return true
 		}
 	}
@@ -262,10 +304,12 @@ func (t *thing) off(e questions.Expectation, said string, p *place) (string, boo
 	}
 	for i := range t.all {
 		o := &t.all[i]
-		if o.version == p.version && o.span.Overlaps(p.span) || !holdsFact(e, o.text) {
+		if o.version == p.version && o.span.Overlaps(p.span) {
 			continue
 		}
-		if have <= farFrom && t.spoken(o)-have >= farBehind || !named && t.names(o) && t.spoken(o) > have {
+		spoken := t.spoken(o)
+		further := have <= farFrom && spoken-have >= farBehind || !named && spoken > have && t.names(o)
+		if further && holdsFact(e, o.text) {
 			return "it is said of something else: “" + clip(p.text) + "”, while “" + clip(o.text) + "” says it of what was asked", true
 		}
 	}

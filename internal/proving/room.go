@@ -9,6 +9,7 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"jolvex/core/diagnose"
+	"jolvex/core/prove"
 	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/event"
@@ -38,7 +39,8 @@ type Prover struct {
 	asking    *asking.Asker
 	gathering Material
 
-	names *lru.Cache[string, *questions.Directory] // of a snapshot as one audience sees it
+	reader *prove.Reader
+	names  *lru.Cache[string, *questions.Directory] // of a snapshot as one audience sees it
 
 	sets sync.Mutex // held while a question set is read, changed and written back
 }
@@ -53,13 +55,20 @@ type Needs struct {
 	Material Material
 }
 
+// keptPassages is how many passages are kept as they were read for verdicts, some 4 kB each.
+const keptPassages = 4_096
+
 // New makes a Prover and registers its jobs.
 func New(n Needs) *Prover {
 	names, err := lru.New[string, *questions.Directory](4)
 	if err != nil {
 		panic("proving: " + err.Error()) // the size is part of the program
 	}
-	pv := &Prover{names: names, store: n.Store, events: n.Events, jobs: n.Jobs, index: n.Index, asking: n.Asking, gathering: n.Material}
+	reader, err := prove.NewReader(keptPassages)
+	if err != nil {
+		panic("proving: " + err.Error())
+	}
+	pv := &Prover{names: names, reader: reader, store: n.Store, events: n.Events, jobs: n.Jobs, index: n.Index, asking: n.Asking, gathering: n.Material}
 	n.Jobs.Register(job.Prove, true, pv.run)
 	n.Jobs.Register(job.Study, true, pv.study)
 	n.Jobs.Register(job.Chart, true, pv.draw)

@@ -251,7 +251,7 @@ func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []
 	if why := t.Outage(); why != "" { // what stood in for the model says nothing of the method
 		return prove.Seen{}, ms, fmt.Errorf("%w: %s", errOutage, why)
 	}
-	s := prove.Seen{Trail: t, Grounded: make([]float64, len(t.Reply))}
+	s := prove.Seen{Trail: t, Reader: pv.reader, Grounded: make([]float64, len(t.Reply))}
 	for _, cand := range t.Candidates {
 		body, err := pv.index.Version(ctx, cand.Version)
 		if err != nil {
