@@ -2,10 +2,11 @@ package diagnose
 
 import (
 	"cmp"
-	"encoding/json"
+	"fmt"
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // Failure is one question that failed, with its diagnosis.
@@ -49,13 +50,10 @@ func Clusters(fs []Failure) []Cluster {
 				groups[key] = g
 			}
 			g.Questions = append(g.Questions, f.Question)
-			raw, err := json.Marshal(fix.Change)
-			if err != nil {
-				continue // an alteration is plain data
-			}
-			g.of[string(raw)] = fix
+			change := fmt.Sprintf("%+v", *fix.Change) // plain data, maps in the order of their keys
+			g.of[change] = fix
 			if fix.Cures {
-				g.by[string(raw)]++
+				g.by[change]++
 			}
 		}
 	}
@@ -142,6 +140,5 @@ func aimOf(a Alteration) string {
 		keys = append(keys, "document "+p)
 	}
 	slices.Sort(keys)
-	raw, _ := json.Marshal(keys) // strings
-	return string(raw)
+	return strings.Join(keys, "\n")
 }

@@ -32,13 +32,13 @@ func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
 	put := func(q string, v proving.Review) {
 		require.NoError(t, a.Proving.PutReview(t.Context(), "c", run.ID, q, v))
 	}
-	put("lead", proving.Review{Mark: proving.ReviewRight, Note: " lower the bar ", Owner: "Ida"})
+	put("lead", proving.Review{Mark: proving.ReviewRight, Note: " =lower(the bar) ", Owner: "Ida"})
 	put("cup", proving.Review{Mark: proving.ReviewDoubtful})
 	put("price", proving.Review{Mark: proving.ReviewWrong})
 	put("price", proving.Review{})
 	got, err := a.Proving.Reviews(t.Context(), "c", run.ID)
 	require.NoError(t, err)
-	assert.Equal(t, map[string]proving.Review{"lead": {Mark: proving.ReviewRight, Note: "lower the bar", Owner: "Ida"}, "cup": {Mark: proving.ReviewDoubtful}}, got)
+	assert.Equal(t, map[string]proving.Review{"lead": {Mark: proving.ReviewRight, Note: "=lower(the bar)", Owner: "Ida"}, "cup": {Mark: proving.ReviewDoubtful}}, got)
 	require.ErrorIs(t, a.Proving.PutReview(t.Context(), "c", run.ID, "none", proving.Review{Mark: "right"}), fault.ErrMissing)
 
 	raw, err := a.Proving.ExportReviews(t.Context(), "c", run.ID)
@@ -47,7 +47,7 @@ func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rows, 4, "what failed, and what was said of the others")
 	assert.Equal(t, "wrongly refused", rows[1][4])
-	assert.Equal(t, []string{"right", "lower the bar", "Ida"}, rows[1][7:])
+	assert.Equal(t, []string{"right", "'=lower(the bar)", "Ida"}, rows[1][7:], "no spreadsheet takes it for a formula")
 
 	cs, err := a.Proving.Clusters(t.Context(), "c", run.ID)
 	require.NoError(t, err)

@@ -92,6 +92,9 @@ func (pv *Prover) ExportReviews(ctx context.Context, corpus, run string) ([]byte
 				row[6] = x.Cause.Fixes[0].Label
 			}
 		}
+		for i := range row {
+			row[i] = plainCell(row[i])
+		}
 		rows = append(rows, row)
 	}
 	var b bytes.Buffer
@@ -99,6 +102,15 @@ func (pv *Prover) ExportReviews(ctx context.Context, corpus, run string) ([]byte
 		return nil, fmt.Errorf("write the list of run %s: %w", run, err)
 	}
 	return b.Bytes(), nil
+}
+
+// plainCell keeps a spreadsheet from taking a text for a formula (OWASP, "CSV Injection", from memory): what was asked and said stands in it as
+// text.
+func plainCell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
 }
 
 // Clusters groups the failures of a run by cause and by the fix that they share.

@@ -139,7 +139,7 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 		if err := pv.store.AddResults(ctx, r.ID, results); err != nil {
 			return err
 		}
-		if len(results) > 0 && !slices.ContainsFunc(results, func(x store.Result) bool { return !x.Outage }) {
+		if len(results) == resultBatch && !slices.ContainsFunc(results, func(x store.Result) bool { return !x.Outage }) {
 			if err := pv.giveUp(ctx, r, to, results[0].Failed); err != nil {
 				return err
 			}
