@@ -28,8 +28,9 @@ var rank = map[string]int{
 	"demo": 13, "web": 13, "internal/gather": 13, "internal/model": 13, "internal/pdf": 13, "internal/store": 13, "internal/extractor": 14, "internal/extractor/reader": 15, "internal/extractor/extractortest": 15,
 	"internal/sim":   14, // stand-ins are tested against the fetching that meets them
 	"internal/fault": 14, "internal/event": 15, "internal/job": 16, "internal/connections": 17, "internal/indexing": 18, "internal/asking": 19,
-	"internal/gathering": 20, "internal/proving": 20, "internal/serving": 20, "internal/keeping": 20,
-	"internal/app": 21, "internal/api": 22, "cmd/jolvex": 23,
+	"internal/gathering": 20, "internal/serving": 20, "internal/keeping": 20,
+	"internal/proving/sets": 20, "internal/proving/runs": 21, "internal/proving/trials": 22, "internal/proving/coverage": 22, "internal/proving": 23,
+	"internal/app": 24, "internal/api": 25, "cmd/jolvex": 26,
 }
 
 // only lists packages that no other package but these may import, tests apart.

@@ -10,7 +10,7 @@ import (
 
 	"jolvex/core/prove"
 	"jolvex/internal/api"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
 )
 
 // readFloors reads what a run is held to.
@@ -73,7 +73,7 @@ func held(w io.Writer, r *api.RunReport, floors []prove.Floor, before *api.RunRe
 	return nil
 }
 
-func judged(rs []proving.Result) []prove.Judged {
+func judged(rs []runs.Result) []prove.Judged {
 	out := make([]prove.Judged, len(rs))
 	for i, r := range rs {
 		out[i] = prove.Judged{Question: r.Question, Verdict: r.Verdict, Millis: r.Millis, Failed: r.Failed}

@@ -15,15 +15,15 @@ import (
 	"jolvex/core/prove"
 	"jolvex/core/questions"
 	"jolvex/internal/api"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
 )
 
 func reported(passed ...bool) *api.RunReport {
-	r := &api.RunReport{Run: proving.Run{SetName: "set | one"}}
+	r := &api.RunReport{Run: runs.Run{SetName: "set | one"}}
 	var js []prove.Judged
 	for i, p := range passed {
 		q := questions.Question{ID: string(rune('a' + i)), Text: "question | " + string(rune('a'+i)), Tags: []string{"fares"}}
-		x := proving.Result{Question: q, Verdict: prove.Verdict{Passed: p, Rank: -1}, Reply: "so"}
+		x := runs.Result{Question: q, Verdict: prove.Verdict{Passed: p, Rank: -1}, Reply: "so"}
 		if !p {
 			x.Cause = &diagnose.Diagnosis{Cause: diagnose.RankedBelow, Why: "it ranks 12"}
 		}

@@ -19,7 +19,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/api"
 	"jolvex/internal/asking"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
 )
 
 func sample() *asking.Reply {
@@ -75,7 +75,7 @@ func TestClip(t *testing.T) {
 func TestJUnit(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "report.xml")
 	refuse := questions.Expectation{Kind: questions.Refuses}
-	report := &api.RunReport{Run: proving.Run{SetName: "set", CreatedAt: "2026-11-30T01:02:03.456Z"}, Results: []proving.Result{
+	report := &api.RunReport{Run: runs.Run{SetName: "set", CreatedAt: "2026-11-30T01:02:03.456Z"}, Results: []runs.Result{
 		{Question: questions.Question{ID: "1", Text: "fine?"}, Verdict: prove.Verdict{Passed: true}, Millis: 1500},
 		{Question: questions.Question{ID: "2", Text: "wrong & <odd>?"}, Verdict: prove.Verdict{Findings: []prove.Finding{{Expectation: refuse, Note: "it answered"}}}, Reply: "no"},
 		{Question: questions.Question{ID: "3", Text: "out?"}, Failed: "time-out"},

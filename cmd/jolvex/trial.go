@@ -14,7 +14,7 @@ import (
 	"jolvex/core/diagnose"
 	"jolvex/core/prove"
 	"jolvex/internal/api"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/trials"
 )
 
 func trialCommand(s *settings) *cobra.Command {
@@ -50,7 +50,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 				return err
 			}
 			path := corpusPath(corpus, "sets", set, "trials")
-			var cost proving.TrialCost
+			var cost trials.TrialCost
 			if err := cl.call(cmd.Context(), http.MethodPost, path+"/estimate", plan, &cost); err != nil {
 				return errors.Join(err, cl.close())
 			}
@@ -65,7 +65,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 				err = printTrial(s, out)
 			}
 			if err == nil && apply && out.Sums.Sure {
-				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), proving.Applied{Change: diagnose.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
+				err = cl.call(cmd.Context(), http.MethodPost, corpusPath(corpus, "method", "changes"), trials.Applied{Change: diagnose.Alteration{Settings: out.Arms[out.Sums.Pick].Settings}, Note: "out of a trial", Trial: id}, nil)
 			}
 			return errors.Join(err, cl.close())
 		},
@@ -85,7 +85,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 	return c
 }
 
-func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, plan prove.Plan) (id string, out *proving.TrialOutcome, err error) {
+func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, plan prove.Plan) (id string, out *trials.TrialOutcome, err error) {
 	var started api.StartedStudy
 	if err := cl.call(cmd.Context(), http.MethodPost, path, plan, &started); err != nil {
 		return "", nil, err
@@ -93,7 +93,7 @@ func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, 
 	if _, err := cl.follow(cmd.Context(), corpus, started.Job.ID, showProgress(s)); err != nil {
 		return "", nil, err
 	}
-	var all []proving.Study
+	var all []trials.Study
 	if err := cl.call(cmd.Context(), http.MethodGet, corpusPath(corpus, "studies"), nil, &all); err != nil {
 		return "", nil, err
 	}
@@ -105,7 +105,7 @@ func runTrial(cmd *cobra.Command, cl *client, s *settings, corpus, path string, 
 	return "", nil, errors.New("the trial ended without an outcome")
 }
 
-func printTrial(s *settings, t *proving.TrialOutcome) error {
+func printTrial(s *settings, t *trials.TrialOutcome) error {
 	if s.json {
 		return printJSON(t)
 	}

@@ -11,7 +11,7 @@ import (
 	"jolvex/core/rule"
 	"jolvex/internal/asking"
 	"jolvex/internal/connections"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/trials"
 )
 
 // RuleTrial is what a list of rules is tried on.
@@ -83,8 +83,8 @@ func (h *handlers) answering(api huma.API) {
 				Variant asking.Variant `json:"variant,omitzero"`
 			}
 		},
-		) (*out[proving.WeighedPart], error) {
-			return reply(h.app.Proving.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
+		) (*out[trials.WeighedPart], error) {
+			return reply(h.app.Proving.Trials.Weigh(ctx, asWhom("", "run"), in.Corpus, in.Set, in.Body.From, in.Body.Variant))
 		})
 	huma.Register(api, operation("drawCurve", http.MethodPost, "/curve", "answer", "Risk and coverage of questions that were weighed, at each height of the evidence bar; how support and being right go together; and where the bar is best placed"),
 		func(_ context.Context, in *struct {

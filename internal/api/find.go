@@ -10,7 +10,8 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/job"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/sets"
+	"jolvex/internal/proving/trials"
 )
 
 // Search is a question with what differs from the draft for this once.
@@ -22,14 +23,14 @@ type Search struct {
 // Batch are several questions to be ranked under several variants of the draft.
 type Batch struct {
 	Audience  string           `json:"audience,omitempty" maxLength:"80"`
-	Questions []proving.Asking `json:"questions" minItems:"1" maxItems:"50" nullable:"false"`
+	Questions []trials.Asking  `json:"questions" minItems:"1" maxItems:"50" nullable:"false"`
 	Variants  []asking.Variant `json:"variants" minItems:"1" maxItems:"4" nullable:"false" doc:"An empty one is the draft itself"`
 }
 
 // StartedStudy tells the study and the job that works on it.
 type StartedStudy struct {
-	Study proving.Study `json:"study"`
-	Job   job.Job       `json:"job"`
+	Study trials.Study `json:"study"`
+	Job   job.Job      `json:"job"`
 }
 
 func asWhom(audience, surface string) asking.Caller {
@@ -54,20 +55,20 @@ func (h *handlers) find(api huma.API) {
 			InCorpus
 			Body Batch
 		},
-		) (*out[[]proving.Placed], error) {
-			return reply(h.app.Proving.Place(ctx, asWhom(in.Body.Audience, "batch"), in.Corpus, in.Body.Questions, in.Body.Variants))
+		) (*out[[]trials.Placed], error) {
+			return reply(h.app.Proving.Trials.Place(ctx, asWhom(in.Body.Audience, "batch"), in.Corpus, in.Body.Questions, in.Body.Variants))
 		})
 	huma.Register(api, operation("pinCandidate", http.MethodPost, "/corpora/{corpus}/pins", "find", "Make an expectation of a candidate: this is the one"),
 		func(ctx context.Context, in *struct {
 			InCorpus
-			Body proving.Pin
+			Body sets.Pin
 		},
 		) (*out[questions.Question], error) {
-			return reply(h.app.Proving.Pin(ctx, in.Corpus, in.Body))
+			return reply(h.app.Proving.Sets.Pin(ctx, in.Corpus, in.Body))
 		})
 	huma.Register(api, operation("listStudies", http.MethodGet, "/corpora/{corpus}/studies", "find", "The latest ablations and fits"),
-		func(ctx context.Context, in *InCorpus) (*out[[]proving.Study], error) {
-			return reply(h.app.Proving.Studies(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]trials.Study], error) {
+			return reply(h.app.Proving.Trials.Studies(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("startStudy", http.MethodPost, "/corpora/{corpus}/sets/{set}/studies", "find", "Measure what each part of the draft is worth on a question set, or fit its weights to the set"),
 		func(ctx context.Context, in *struct {
@@ -78,7 +79,7 @@ func (h *handlers) find(api huma.API) {
 			}
 		},
 		) (*out[StartedStudy], error) {
-			s, j, err := h.app.Proving.StartStudy(ctx, in.Corpus, in.Set, in.Body.Kind)
+			s, j, err := h.app.Proving.Trials.StartStudy(ctx, in.Corpus, in.Set, in.Body.Kind)
 			return reply(StartedStudy{s, j}, err)
 		})
 }

@@ -14,7 +14,8 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
+	"jolvex/internal/proving/sets"
 )
 
 // out is an answer with a body.
@@ -173,20 +174,20 @@ func (h *handlers) ask(api huma.API) {
 
 // StartedRun tells the run and the job that works on it.
 type StartedRun struct {
-	Run proving.Run `json:"run"`
-	Job job.Job     `json:"job"`
+	Run runs.Run `json:"run"`
+	Job job.Job  `json:"job"`
 }
 
 // RunReport is a run with its results.
 type RunReport struct {
-	Run     proving.Run      `json:"run"`
-	Results []proving.Result `json:"results" nullable:"false"`
+	Run     runs.Run      `json:"run"`
+	Results []runs.Result `json:"results" nullable:"false"`
 }
 
 func (h *handlers) prove(api huma.API) {
 	huma.Register(api, operation("listSets", http.MethodGet, "/corpora/{corpus}/sets", "prove", "List the question sets"),
-		func(ctx context.Context, in *InCorpus) (*out[[]proving.QuestionSet], error) {
-			return reply(h.app.Proving.QuestionSets(ctx, in.Corpus))
+		func(ctx context.Context, in *InCorpus) (*out[[]sets.QuestionSet], error) {
+			return reply(h.app.Proving.Sets.QuestionSets(ctx, in.Corpus))
 		})
 	type InSet struct {
 		InCorpus
@@ -198,17 +199,17 @@ func (h *handlers) prove(api huma.API) {
 			From  int `query:"from" minimum:"0" doc:"Place of the first question of the page"`
 			Limit int `query:"limit" minimum:"0" maximum:"10000" doc:"Questions of the page; 0 for the whole set"`
 		},
-		) (*out[proving.QuestionSet], error) {
-			return reply(h.app.Proving.QuestionPage(ctx, in.Corpus, in.Set, in.From, in.Limit))
+		) (*out[sets.QuestionSet], error) {
+			return reply(h.app.Proving.Sets.QuestionPage(ctx, in.Corpus, in.Set, in.From, in.Limit))
 		})
 	edit := operation("editSet", http.MethodPatch, "/corpora/{corpus}/sets/{set}", "prove", "Change some questions of a set")
 	edit.MaxBodyBytes = 64 << 20
 	huma.Register(api, edit, func(ctx context.Context, in *struct {
 		InSet
-		Body proving.Edit
+		Body sets.Edit
 	},
-	) (*out[proving.QuestionSet], error) {
-		return reply(h.app.Proving.EditQuestions(ctx, in.Corpus, in.Set, in.Body))
+	) (*out[sets.QuestionSet], error) {
+		return reply(h.app.Proving.Sets.EditQuestions(ctx, in.Corpus, in.Set, in.Body))
 	})
 	put := operation("putSet", http.MethodPut, "/corpora/{corpus}/sets/{set}", "prove", "Make or replace a question set")
 	put.MaxBodyBytes = 64 << 20
@@ -217,8 +218,8 @@ func (h *handlers) prove(api huma.API) {
 		Over string               `query:"over" doc:"The version that is replaced: refused when it is not the present one"`
 		Body []questions.Question `nullable:"false"`
 	},
-	) (*out[proving.QuestionSet], error) {
-		return reply(h.app.Proving.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
+	) (*out[sets.QuestionSet], error) {
+		return reply(h.app.Proving.Sets.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
 	})
 	imported := operation("importSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/import", "prove", "Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it")
 	imported.MaxBodyBytes = 256 << 20
@@ -228,8 +229,8 @@ func (h *handlers) prove(api huma.API) {
 		Documents bool   `query:"documents" doc:"Take in the documents that come with it"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	},
-	) (*out[proving.ImportedSet], error) {
-		return reply(h.app.Proving.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
+	) (*out[sets.ImportedSet], error) {
+		return reply(h.app.Proving.Sets.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
 	})
 	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
 		func(ctx context.Context, in *struct {
@@ -237,7 +238,7 @@ func (h *handlers) prove(api huma.API) {
 			Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"9" doc:"How often each question is asked; it passes when most of the replies do"`
 		},
 		) (*out[StartedRun], error) {
-			r, j, err := h.app.Proving.StartRepeated(ctx, in.Corpus, in.Set, in.Repeats)
+			r, j, err := h.app.Proving.Runs.StartRepeated(ctx, in.Corpus, in.Set, in.Repeats)
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
@@ -245,8 +246,8 @@ func (h *handlers) prove(api huma.API) {
 			InCorpus
 			Set string `query:"set"`
 		},
-		) (*out[[]proving.Run], error) {
-			return reply(h.app.Proving.Runs(ctx, in.Corpus, in.Set))
+		) (*out[[]runs.Run], error) {
+			return reply(h.app.Proving.Runs.Runs(ctx, in.Corpus, in.Set))
 		})
 	type InRun struct {
 		InCorpus
@@ -254,7 +255,7 @@ func (h *handlers) prove(api huma.API) {
 	}
 	huma.Register(api, operation("getRun", http.MethodGet, "/corpora/{corpus}/runs/{run}", "prove", "A run with its results"),
 		func(ctx context.Context, in *InRun) (*out[RunReport], error) {
-			r, rs, err := h.app.Proving.RunResults(ctx, in.Corpus, in.Run)
+			r, rs, err := h.app.Proving.Runs.RunResults(ctx, in.Corpus, in.Run)
 			return reply(RunReport{r, rs}, err)
 		})
 	huma.Register(api, operation("compareRuns", http.MethodGet, "/corpora/{corpus}/runs/{run}/against/{before}", "prove", "Compare a run with an earlier one: what was fixed and broken, with a paired test, and what the methods differ in"),
@@ -262,8 +263,8 @@ func (h *handlers) prove(api huma.API) {
 			InRun
 			Before string `path:"before"`
 		},
-		) (*out[proving.Compared], error) {
-			return reply(h.app.Proving.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
+		) (*out[runs.Compared], error) {
+			return reply(h.app.Proving.Runs.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
 		})
 	huma.Register(api, operation("getRunReply", http.MethodGet, "/corpora/{corpus}/runs/{run}/replies/{question}", "prove", "The evidence trail of one question of a run"),
 		func(ctx context.Context, in *struct {
@@ -271,6 +272,6 @@ func (h *handlers) prove(api huma.API) {
 			Question string `path:"question"`
 		},
 		) (*out[*asking.Reply], error) {
-			return reply(h.app.Proving.ResultReply(ctx, in.Corpus, in.Run, in.Question))
+			return reply(h.app.Proving.Runs.ResultReply(ctx, in.Corpus, in.Run, in.Question))
 		})
 }

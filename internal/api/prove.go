@@ -13,7 +13,10 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/coverage"
+	"jolvex/internal/proving/runs"
+	"jolvex/internal/proving/sets"
+	"jolvex/internal/proving/trials"
 	"jolvex/internal/serving"
 )
 
@@ -64,16 +67,16 @@ func (h *handlers) proving(api huma.API) {
 			Body Tried
 		},
 		) (*out[StartedRun], error) {
-			r, j, err := h.app.Proving.StartTry(ctx, in.Corpus, in.Set, in.Body.Change, in.Body.Note)
+			r, j, err := h.app.Proving.Runs.StartTry(ctx, in.Corpus, in.Set, in.Body.Change, in.Body.Note)
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("applyChange", http.MethodPost, "/corpora/{corpus}/method/changes", "prove", "Bring a change into the draft"),
 		func(ctx context.Context, in *struct {
 			InCorpus
-			Body proving.Applied
+			Body trials.Applied
 		},
 		) (*out[Saved], error) {
-			j, err := h.app.Proving.ApplyChange(ctx, in.Corpus, in.Body)
+			j, err := h.app.Proving.Trials.ApplyChange(ctx, in.Corpus, in.Body)
 			if err != nil {
 				return nil, known(err)
 			}
@@ -103,7 +106,7 @@ func (h *handlers) proving(api huma.API) {
 			Question string `path:"question"`
 		},
 		) (*out[diagnose.Diagnosis], error) {
-			return reply(h.app.Proving.Cause(ctx, in.Corpus, in.Run, in.Question))
+			return reply(h.app.Proving.Runs.Cause(ctx, in.Corpus, in.Run, in.Question))
 		})
 	huma.Register(api, operation("getWanted", http.MethodGet, "/corpora/{corpus}/runs/{run}/wanted/{question}", "prove", "Where what a question of a run expects stands, and how far it came"),
 		func(ctx context.Context, in *struct {
@@ -111,15 +114,15 @@ func (h *handlers) proving(api huma.API) {
 			Question string `path:"question"`
 		},
 		) (*out[[]diagnose.Wanted], error) {
-			return reply(h.app.Proving.Wanted(ctx, in.Corpus, in.Run, in.Question))
+			return reply(h.app.Proving.Runs.Wanted(ctx, in.Corpus, in.Run, in.Question))
 		})
 	huma.Register(api, operation("estimateTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials/estimate", "prove", "What a trial would take"),
 		func(ctx context.Context, in *struct {
 			InSet
 			Body prove.Plan
 		},
-		) (*out[proving.TrialCost], error) {
-			return reply(h.app.Proving.EstimateTrial(ctx, in.Corpus, in.Set, in.Body))
+		) (*out[trials.TrialCost], error) {
+			return reply(h.app.Proving.Trials.EstimateTrial(ctx, in.Corpus, in.Set, in.Body))
 		})
 	huma.Register(api, operation("startTrial", http.MethodPost, "/corpora/{corpus}/sets/{set}/trials", "prove", "Try many methods over a question set; what has come of it so far stands among the studies"),
 		func(ctx context.Context, in *struct {
@@ -127,16 +130,16 @@ func (h *handlers) proving(api huma.API) {
 			Body prove.Plan
 		},
 		) (*out[StartedStudy], error) {
-			s, j, err := h.app.Proving.StartTrial(ctx, in.Corpus, in.Set, in.Body)
+			s, j, err := h.app.Proving.Trials.StartTrial(ctx, in.Corpus, in.Set, in.Body)
 			return reply(StartedStudy{s, j}, err)
 		})
 	huma.Register(api, operation("getCoverage", http.MethodGet, "/corpora/{corpus}/sets/{set}/coverage", "prove", "Which documents a set tests, and which chunks its last run found, kept and cited"),
-		func(ctx context.Context, in *InSet) (*out[proving.Coverage], error) {
-			return reply(h.app.Proving.Coverage(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[coverage.Coverage], error) {
+			return reply(h.app.Proving.Coverage.Coverage(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("proposeQuestions", http.MethodGet, "/corpora/{corpus}/proposals", "prove", "Questions that the documents answer, those first that no set tests"),
 		func(ctx context.Context, in *InCorpus) (*out[[]questions.Proposal], error) {
-			return reply(h.app.Proving.Proposals(ctx, in.Corpus))
+			return reply(h.app.Proving.Sets.Proposals(ctx, in.Corpus))
 		})
 	huma.Register(api, operation("stressQuestion", http.MethodPost, "/corpora/{corpus}/stress", "prove", "Variants of a question that try to make the assistant fail"),
 		func(ctx context.Context, in *struct {
@@ -144,7 +147,7 @@ func (h *handlers) proving(api huma.API) {
 			Body questions.Question
 		},
 		) (*out[[]questions.Question], error) {
-			return reply(h.app.Proving.Stress(ctx, in.Corpus, in.Body))
+			return reply(h.app.Proving.Sets.Stress(ctx, in.Corpus, in.Body))
 		})
 	h.sets(api)
 	h.reviews(api)
@@ -154,8 +157,8 @@ func (h *handlers) proving(api huma.API) {
 			Form string `query:"form" enum:"run,qrels,scores" default:"run"`
 		},
 		) (*huma.StreamResponse, error) {
-			name := map[string]string{proving.FormRun: "run.trec", proving.FormJudged: "run.qrels", proving.FormScores: "run.csv"}[in.Form]
-			return file(name, "text/plain; charset=utf-8")(h.app.Proving.ExportRun(ctx, in.Corpus, in.Run, in.Form))
+			name := map[string]string{runs.FormRun: "run.trec", runs.FormJudged: "run.qrels", runs.FormScores: "run.csv"}[in.Form]
+			return file(name, "text/plain; charset=utf-8")(h.app.Proving.Runs.ExportRun(ctx, in.Corpus, in.Run, in.Form))
 		})
 }
 
@@ -193,25 +196,25 @@ func (h *handlers) reviews(api huma.API) {
 		Run string `path:"run"`
 	}
 	huma.Register(api, operation("listReviews", http.MethodGet, "/corpora/{corpus}/runs/{run}/reviews", "prove", "What people say of the verdicts of a run, by question"),
-		func(ctx context.Context, in *InRun) (*out[map[string]proving.Review], error) {
-			return reply(h.app.Proving.Reviews(ctx, in.Corpus, in.Run))
+		func(ctx context.Context, in *InRun) (*out[map[string]runs.Review], error) {
+			return reply(h.app.Proving.Runs.Reviews(ctx, in.Corpus, in.Run))
 		})
 	huma.Register(api, operation("putReview", http.MethodPut, "/corpora/{corpus}/runs/{run}/reviews/{question}", "prove", "Say of a verdict that it is right, wrong or doubtful, and what is to be done; an empty review takes it back"),
 		func(ctx context.Context, in *struct {
 			InRun
 			Question string `path:"question"`
-			Body     proving.Review
+			Body     runs.Review
 		},
 		) (*struct{}, error) {
-			return nil, known(h.app.Proving.PutReview(ctx, in.Corpus, in.Run, in.Question, in.Body))
+			return nil, known(h.app.Proving.Runs.PutReview(ctx, in.Corpus, in.Run, in.Question, in.Body))
 		})
 	huma.Register(api, operation("exportReviews", http.MethodGet, "/corpora/{corpus}/runs/{run}/worklist", "prove", "The failures of a run and what was said of its verdicts, as CSV, for others to work down"),
 		func(ctx context.Context, in *InRun) (*huma.StreamResponse, error) {
-			return file("worklist.csv", "text/csv; charset=utf-8")(h.app.Proving.ExportReviews(ctx, in.Corpus, in.Run))
+			return file("worklist.csv", "text/csv; charset=utf-8")(h.app.Proving.Runs.ExportReviews(ctx, in.Corpus, in.Run))
 		})
 	huma.Register(api, operation("listClusters", http.MethodGet, "/corpora/{corpus}/runs/{run}/clusters", "prove", "Failures of a run with one cause that one fix may cure"),
 		func(ctx context.Context, in *InRun) (*out[[]diagnose.Cluster], error) {
-			return reply(h.app.Proving.Clusters(ctx, in.Corpus, in.Run))
+			return reply(h.app.Proving.Runs.Clusters(ctx, in.Corpus, in.Run))
 		})
 }
 
@@ -226,48 +229,48 @@ func (h *handlers) sets(api huma.API) {
 		InSet
 		Body Added
 	},
-	) (*out[proving.QuestionSet], error) {
-		return reply(h.app.Proving.AddQuestions(ctx, in.Corpus, in.Set, in.Body.Questions, in.Body.Why))
+	) (*out[sets.QuestionSet], error) {
+		return reply(h.app.Proving.Sets.AddQuestions(ctx, in.Corpus, in.Set, in.Body.Questions, in.Body.Why))
 	})
 	huma.Register(api, operation("amendQuestion", http.MethodPost, "/corpora/{corpus}/sets/{set}/amendments", "prove", "Change one expected question, with the reason"),
 		func(ctx context.Context, in *struct {
 			InSet
 			Body Amendment
 		},
-		) (*out[proving.QuestionSet], error) {
-			return reply(h.app.Proving.Amend(ctx, in.Corpus, in.Set, in.Body.Question, in.Body.Why))
+		) (*out[sets.QuestionSet], error) {
+			return reply(h.app.Proving.Sets.Amend(ctx, in.Corpus, in.Set, in.Body.Question, in.Body.Why))
 		})
 	huma.Register(api, operation("deleteSet", http.MethodDelete, "/corpora/{corpus}/sets/{set}", "prove", "Delete a question set with its runs and its history"),
 		func(ctx context.Context, in *InSet) (*struct{}, error) {
-			return nil, known(h.app.Proving.RemoveSet(ctx, in.Corpus, in.Set))
+			return nil, known(h.app.Proving.Sets.RemoveSet(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("getSetHistory", http.MethodGet, "/corpora/{corpus}/sets/{set}/history", "prove", "What became of a question set"),
-		func(ctx context.Context, in *InSet) (*out[[]proving.SetVersion], error) {
-			return reply(h.app.Proving.SetHistory(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[[]sets.SetVersion], error) {
+			return reply(h.app.Proving.Sets.SetHistory(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("restoreSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/history/{at}", "prove", "Bring a version of a question set back"),
 		func(ctx context.Context, in *struct {
 			InSet
 			At string `path:"at"`
 		},
-		) (*out[proving.QuestionSet], error) {
-			return reply(h.app.Proving.RestoreSet(ctx, in.Corpus, in.Set, in.At))
+		) (*out[sets.QuestionSet], error) {
+			return reply(h.app.Proving.Sets.RestoreSet(ctx, in.Corpus, in.Set, in.At))
 		})
 	huma.Register(api, operation("getDoubts", http.MethodGet, "/corpora/{corpus}/sets/{set}/doubts", "prove", "Expectations whose sources have changed since they were written"),
-		func(ctx context.Context, in *InSet) (*out[[]proving.Doubt], error) {
-			return reply(h.app.Proving.Doubts(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[[]sets.Doubt], error) {
+			return reply(h.app.Proving.Sets.Doubts(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("getSetProblems", http.MethodGet, "/corpora/{corpus}/sets/{set}/problems", "prove", "Questions that cannot be meant as they are written"),
-		func(ctx context.Context, in *InSet) (*out[[]proving.Problem], error) {
-			return reply(h.app.Proving.Problems(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[[]sets.Problem], error) {
+			return reply(h.app.Proving.Sets.Problems(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("getChart", http.MethodGet, "/corpora/{corpus}/sets/{set}/chart", "prove", "The documents by meaning on one plane, with the questions of a set among them, as last drawn"),
-		func(ctx context.Context, in *InSet) (*out[proving.Charted], error) {
-			return reply(h.app.Proving.Chart(ctx, in.Corpus, in.Set))
+		func(ctx context.Context, in *InSet) (*out[coverage.Charted], error) {
+			return reply(h.app.Proving.Coverage.Chart(ctx, in.Corpus, in.Set))
 		})
 	huma.Register(api, operation("drawChart", http.MethodPost, "/corpora/{corpus}/sets/{set}/chart", "prove", "Draw the chart anew"),
 		func(ctx context.Context, in *InSet) (*out[job.Job], error) {
-			return reply(h.app.Proving.DrawChart(ctx, in.Corpus, in.Set))
+			return reply(h.app.Proving.Coverage.DrawChart(ctx, in.Corpus, in.Set))
 		})
 	judged := operation("importQrels", http.MethodPost, "/corpora/{corpus}/sets/{set}/qrels", "prove", "Give the questions of a set the documents that TREC relevance judgements name for them")
 	judged.MaxBodyBytes = 64 << 20
@@ -275,8 +278,8 @@ func (h *handlers) sets(api huma.API) {
 		InSet
 		RawBody []byte `contentType:"application/octet-stream"`
 	},
-	) (*out[proving.ImportedSet], error) {
-		return reply(h.app.Proving.ImportQrels(ctx, in.Corpus, in.Set, in.RawBody))
+	) (*out[sets.ImportedSet], error) {
+		return reply(h.app.Proving.Sets.ImportQrels(ctx, in.Corpus, in.Set, in.RawBody))
 	})
 	huma.Register(api, operation("exportSet", http.MethodGet, "/corpora/{corpus}/sets/{set}/export", "prove", "A question set as JSONL, CSV or TREC qrels, or with its documents as a BEIR collection (zip) or in SQuAD's form"),
 		func(ctx context.Context, in *struct {
@@ -286,11 +289,11 @@ func (h *handlers) sets(api huma.API) {
 		) (*huma.StreamResponse, error) {
 			name, media := "questions."+in.Form, "text/plain; charset=utf-8"
 			switch in.Form {
-			case proving.FormBEIR:
+			case sets.FormBEIR:
 				name, media = "questions.zip", "application/zip"
-			case proving.FormSquad:
+			case sets.FormSquad:
 				name, media = "questions.json", "application/json"
 			}
-			return file(name, media)(h.app.Proving.ExportSet(ctx, in.Corpus, in.Set, in.Form))
+			return file(name, media)(h.app.Proving.Sets.ExportSet(ctx, in.Corpus, in.Set, in.Form))
 		})
 }

@@ -33,7 +33,7 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
@@ -503,13 +503,13 @@ func TestARunJudgesAndTellsWhatChanged(t *testing.T) {
 		expected("kayak", "How much is a kayak?", questions.Expectation{Kind: questions.Gives, Values: []string{"£4.00"}}),
 		expected("off", "Who won the football world cup?", questions.Expectation{Kind: questions.Refuses}),
 	}
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "set", qs)
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "set", qs)
 	require.NoError(t, err)
-	run := func() (proving.Run, []proving.Result) {
-		r, j, err := a.Proving.StartRun(t.Context(), "c", "set")
+	run := func() (runs.Run, []runs.Result) {
+		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "set")
 		require.NoError(t, err)
 		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-		out, rs, err := a.Proving.RunResults(t.Context(), "c", r.ID)
+		out, rs, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
 		require.NoError(t, err)
 		require.Len(t, rs, 3)
 		return out, rs
@@ -519,7 +519,7 @@ func TestARunJudgesAndTellsWhatChanged(t *testing.T) {
 	assert.Equal(t, 1, first.Summary.RightRefusals)
 	assert.Empty(t, first.Before)
 	assert.False(t, rs[1].Verdict.Passed)
-	reply, err := a.Proving.ResultReply(t.Context(), "c", first.ID, "price")
+	reply, err := a.Proving.Runs.ResultReply(t.Context(), "c", first.ID, "price")
 	require.NoError(t, err)
 	assert.Equal(t, "run", reply.Trail.Pins.Surface)
 
@@ -539,14 +539,14 @@ func TestARunJudgesAndTellsWhatChanged(t *testing.T) {
 func TestRunsRepeat(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "set", []questions.Question{expected("1", "dog on a lead?", questions.Expectation{Kind: questions.Mentions, Values: []string{"lead"}})})
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "set", []questions.Question{expected("1", "dog on a lead?", questions.Expectation{Kind: questions.Mentions, Values: []string{"lead"}})})
 	require.NoError(t, err)
 	var trails []*asking.Reply
 	for range 2 {
-		r, j, err := a.Proving.StartRun(t.Context(), "c", "set")
+		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "set")
 		require.NoError(t, err)
 		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-		reply, err := a.Proving.ResultReply(t.Context(), "c", r.ID, "1")
+		reply, err := a.Proving.Runs.ResultReply(t.Context(), "c", r.ID, "1")
 		require.NoError(t, err)
 		reply.Trail.Timings, reply.Trail.Pins.AsOf, reply.Millis = nil, "", 0
 		trails = append(trails, reply)
@@ -567,7 +567,7 @@ func TestQuestionSetsThatCouldNotFailAreRefused(t *testing.T) {
 		"no figure":      {expected("1", "x?", questions.Expectation{Kind: questions.Gives, Values: []string{"soon"}})},
 		"no alternative": {expected("1", "x?", questions.Expectation{Kind: questions.Mentions})},
 	} {
-		_, err := a.Proving.PutQuestions(t.Context(), "c", "set", qs)
+		_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "set", qs)
 		assert.ErrorIs(t, err, fault.ErrInput, name)
 	}
 }

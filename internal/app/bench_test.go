@@ -137,13 +137,13 @@ func BenchmarkCorpus(b *testing.B) {
 		for i := range qs {
 			qs[i] = questions.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("When does the ferry of part %d of page %d leave the pier?", i%4, i*2), Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"ferry"}}}}
 		}
-		_, err = a.Proving.PutQuestions(ctx, "c", "set", qs)
+		_, err = a.Proving.Sets.PutQuestions(ctx, "c", "set", qs)
 		require.NoError(b, err)
 		began = time.Now()
-		r, _, err := a.Proving.StartRun(ctx, "c", "set")
+		r, _, err := a.Proving.Runs.StartRun(ctx, "c", "set")
 		require.NoError(b, err)
 		for { // until it has ended; causes are found after that
-			run, err := a.Proving.Runs(ctx, "c", "set")
+			run, err := a.Proving.Runs.Runs(ctx, "c", "set")
 			require.NoError(b, err)
 			if run[0].Summary != nil {
 				break
@@ -153,7 +153,7 @@ func BenchmarkCorpus(b *testing.B) {
 		b.ReportMetric(time.Since(began).Seconds(), "s-1000-questions")
 		began = time.Now()
 		idle(b, a, "c")
-		run, _, err := a.Proving.RunResults(ctx, "c", r.ID)
+		run, _, err := a.Proving.Runs.RunResults(ctx, "c", r.ID)
 		require.NoError(b, err)
 		sum := run.Summary
 		b.ReportMetric(sum.MillisP50, "ms-reply-p50")

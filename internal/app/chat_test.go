@@ -95,7 +95,7 @@ func TestAnOutageIsNotJudged(t *testing.T) {
 	for i := range 45 { // more than are asked at once: after a whole batch without a reply, the rest is not asked
 		qs = append(qs, questions.Question{ID: fmt.Sprint(i), Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}})
 	}
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", qs)
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "s", qs)
 	require.NoError(t, err)
 	run, results := ran(t, a, "s")
 	require.Len(t, results, 45)

@@ -17,7 +17,8 @@ import (
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/sets"
+	"jolvex/internal/proving/trials"
 	"jolvex/internal/store"
 )
 
@@ -37,7 +38,7 @@ func library(t *testing.T) *app.App {
 			qs = append(qs, q)
 		}
 	}
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "set", qs)
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "set", qs)
 	require.NoError(t, err)
 	return a
 }
@@ -109,7 +110,7 @@ func TestPlacingManyQuestions(t *testing.T) {
 	require.NoError(t, err)
 	words := m.Find
 	words.Dense, words.DenseWords, words.Sentence = 0, 0, 0
-	got, err := a.Proving.Place(t.Context(), public, "c", []proving.Asking{
+	got, err := a.Proving.Trials.Place(t.Context(), public, "c", []trials.Asking{
 		{ID: "1", Text: "How much is a dog?", Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"dog.md"}}}},
 		{ID: "2", Text: "What does my puppy cost?", Expect: []questions.Expectation{{Kind: questions.Cites, Values: []string{"nowhere.md"}}}},
 		{ID: "3", Text: "piano"},
@@ -120,9 +121,9 @@ func TestPlacingManyQuestions(t *testing.T) {
 	assert.Equal(t, 0, got[1].Under[1].Rank, "not found")
 	assert.Equal(t, -1, got[2].Under[0].Rank, "nothing is expected")
 	assert.Equal(t, "Taking a piano", got[2].Under[1].Title)
-	_, err = a.Proving.Place(t.Context(), public, "c", nil, []asking.Variant{{}})
+	_, err = a.Proving.Trials.Place(t.Context(), public, "c", nil, []asking.Variant{{}})
 	require.ErrorIs(t, err, fault.ErrInput)
-	_, err = a.Proving.Place(t.Context(), public, "c", make([]proving.Asking, 51), []asking.Variant{{}})
+	_, err = a.Proving.Trials.Place(t.Context(), public, "c", make([]trials.Asking, 51), []asking.Variant{{}})
 	require.ErrorIs(t, err, fault.ErrInput)
 }
 
@@ -134,25 +135,25 @@ func TestPinning(t *testing.T) {
 	r, err := a.Asking.Find(t.Context(), public, "c", query.Question{Text: q}, asking.Variant{})
 	require.NoError(t, err)
 	e := r.Evidence[0]
-	pin := proving.Pin{Set: "mine", Question: q, Document: e.Document, Version: e.Version, Span: e.Span}
-	got, err := a.Proving.Pin(t.Context(), "c", pin)
+	pin := sets.Pin{Set: "mine", Question: q, Document: e.Document, Version: e.Version, Span: e.Span}
+	got, err := a.Proving.Sets.Pin(t.Context(), "c", pin)
 	require.NoError(t, err)
 	require.Len(t, got.Expect, 1)
 	assert.Equal(t, questions.Reaches, got.Expect[0].Kind)
 	assert.Contains(t, got.Expect[0].Values[0], "piano")
 	pin.Passage = "stands at berth 13"
-	again, err := a.Proving.Pin(t.Context(), "c", pin)
+	again, err := a.Proving.Sets.Pin(t.Context(), "c", pin)
 	require.NoError(t, err)
 	assert.Equal(t, got.ID, again.ID)
-	s, err := a.Proving.QuestionSet(t.Context(), "c", "mine")
+	s, err := a.Proving.Sets.QuestionSet(t.Context(), "c", "mine")
 	require.NoError(t, err)
 	require.Len(t, s.Questions, 1)
 	assert.Equal(t, []string{"stands at berth 13"}, s.Questions[0].Expect[0].Values)
 
-	run, job, err := a.Proving.StartRun(t.Context(), "c", "mine")
+	run, job, err := a.Proving.Runs.StartRun(t.Context(), "c", "mine")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", job.ID).State)
-	_, results, err := a.Proving.RunResults(t.Context(), "c", run.ID)
+	_, results, err := a.Proving.Runs.RunResults(t.Context(), "c", run.ID)
 	require.NoError(t, err)
 	assert.True(t, results[0].Verdict.Findings[0].Held, results[0].Verdict.Findings[0].Note)
 
@@ -163,10 +164,10 @@ func TestPinning(t *testing.T) {
 	assert.False(t, p.Passages[0].Cut)
 	pin.Span = doc.Span{Start: 1 << 20, End: 1<<20 + 5}
 	pin.Passage = ""
-	_, err = a.Proving.Pin(t.Context(), "c", pin)
+	_, err = a.Proving.Sets.Pin(t.Context(), "c", pin)
 	require.ErrorIs(t, err, fault.ErrInput)
 	pin.Document = "unknown"
-	_, err = a.Proving.Pin(t.Context(), "c", pin)
+	_, err = a.Proving.Sets.Pin(t.Context(), "c", pin)
 	require.ErrorIs(t, err, fault.ErrMissing)
 }
 
@@ -255,13 +256,13 @@ func TestASourceCutInItsOwnWay(t *testing.T) {
 
 func TestStudies(t *testing.T) {
 	a := library(t)
-	_, j, err := a.Proving.StartStudy(t.Context(), "c", "set", proving.StudyAblation)
+	_, j, err := a.Proving.Trials.StartStudy(t.Context(), "c", "set", trials.StudyAblation)
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	_, j, err = a.Proving.StartStudy(t.Context(), "c", "set", proving.StudyFit)
+	_, j, err = a.Proving.Trials.StartStudy(t.Context(), "c", "set", trials.StudyFit)
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	ss, err := a.Proving.Studies(t.Context(), "c")
+	ss, err := a.Proving.Trials.Studies(t.Context(), "c")
 	require.NoError(t, err)
 	require.Len(t, ss, 2)
 	fit, ablation := ss[0].Fit, ss[1].Ablation
@@ -278,19 +279,19 @@ func TestStudies(t *testing.T) {
 	m.Find.Dense = 0.3
 	_, err = a.Indexing.SaveMethod(t.Context(), "c", m)
 	require.NoError(t, err)
-	ss, err = a.Proving.Studies(t.Context(), "c")
+	ss, err = a.Proving.Trials.Studies(t.Context(), "c")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"find.dense"}, ss[0].Stale)
 
-	_, err = a.Proving.PutQuestions(t.Context(), "c", "refusals", []questions.Question{expected("1", "Who won the cup?", questions.Expectation{Kind: questions.Refuses})})
+	_, err = a.Proving.Sets.PutQuestions(t.Context(), "c", "refusals", []questions.Question{expected("1", "Who won the cup?", questions.Expectation{Kind: questions.Refuses})})
 	require.NoError(t, err)
-	_, j, err = a.Proving.StartStudy(t.Context(), "c", "refusals", proving.StudyAblation)
+	_, j, err = a.Proving.Trials.StartStudy(t.Context(), "c", "refusals", trials.StudyAblation)
 	require.NoError(t, err)
 	end := ended(t, a, "c", j.ID)
 	assert.Equal(t, "failed", end.State)
 	assert.Contains(t, end.Error, "names a document to be cited or a passage to be reached")
-	_, _, err = a.Proving.StartStudy(t.Context(), "c", "set", "guess")
+	_, _, err = a.Proving.Trials.StartStudy(t.Context(), "c", "set", "guess")
 	require.ErrorIs(t, err, fault.ErrInput)
-	_, _, err = a.Proving.StartStudy(t.Context(), "c", "missing", proving.StudyFit)
+	_, _, err = a.Proving.Trials.StartStudy(t.Context(), "c", "missing", trials.StudyFit)
 	require.ErrorIs(t, err, fault.ErrMissing)
 }

@@ -10,7 +10,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/trials"
 )
 
 func TestTheDraftHasAHistory(t *testing.T) {
@@ -55,14 +55,14 @@ func TestWhatWasMeasuredGoesWithAChange(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
 	setOf(t, a, "s", questions.Question{ID: "q", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{{Kind: questions.Refuses}}})
-	r, j, err := a.Proving.StartRun(t.Context(), "c", "s")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	change := set("answer.bar", "1")
-	tried, j, err := a.Proving.StartTry(t.Context(), "c", "s", change, "answer nothing")
+	tried, j, err := a.Proving.Runs.StartTry(t.Context(), "c", "s", change, "answer nothing")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: change, Note: "answer nothing", Run: tried.ID, Before: r.ID})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Note: "answer nothing", Run: tried.ID, Before: r.ID})
 	require.NoError(t, err)
 	h, err := a.Indexing.MethodHistory(t.Context(), "c")
 	require.NoError(t, err)
@@ -70,8 +70,8 @@ func TestWhatWasMeasuredGoesWithAChange(t *testing.T) {
 	require.NotNil(t, h[0].Evidence)
 	assert.Equal(t, tried.ID, h[0].Evidence.Run)
 	assert.Equal(t, "tried over 1 questions of “s”: 1 fixed, 0 broken, p 1.000", h[0].Evidence.Text)
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: change, Run: tried.ID, Before: "nowhere"})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Run: tried.ID, Before: "nowhere"})
 	assert.ErrorIs(t, err, fault.ErrMissing, "what speaks for a change has to be there")
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: change, Trial: "nowhere"})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Trial: "nowhere"})
 	assert.ErrorIs(t, err, fault.ErrMissing)
 }

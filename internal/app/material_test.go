@@ -14,17 +14,18 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
+	"jolvex/internal/proving/trials"
 	"jolvex/internal/store"
 )
 
 // tried runs a set of one question with a change, and gives what came of the question.
-func tried(t *testing.T, a *app.App, set string, change diagnose.Alteration) proving.Result {
+func tried(t *testing.T, a *app.App, set string, change diagnose.Alteration) runs.Result {
 	t.Helper()
-	r, j, err := a.Proving.StartTry(t.Context(), "c", set, change, "a change")
+	r, j, err := a.Proving.Runs.StartTry(t.Context(), "c", set, change, "a change")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	_, rs, err := a.Proving.RunResults(t.Context(), "c", r.ID)
+	_, rs, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
 	require.NoError(t, err)
 	require.Len(t, rs, 1)
 	require.Empty(t, rs[0].Failed)
@@ -33,7 +34,7 @@ func tried(t *testing.T, a *app.App, set string, change diagnose.Alteration) pro
 
 func setOf(t *testing.T, a *app.App, name string, q questions.Question) {
 	t.Helper()
-	_, err := a.Proving.PutQuestions(t.Context(), "c", name, []questions.Question{q})
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", name, []questions.Question{q})
 	require.NoError(t, err)
 }
 
@@ -47,9 +48,9 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 
 	x := tried(t, a, "s", change)
 	assert.True(t, x.Verdict.Passed, x.Reply)
-	rs, err := a.Proving.Runs(t.Context(), "c", "s")
+	rs, err := a.Proving.Runs.Runs(t.Context(), "c", "s")
 	require.NoError(t, err)
-	r, err := a.Proving.ResultReply(t.Context(), "c", rs[0].ID, "q")
+	r, err := a.Proving.Runs.ResultReply(t.Context(), "c", rs[0].ID, "q")
 	require.NoError(t, err)
 	require.NotEmpty(t, r.Cited)
 	assert.Equal(t, q.Text, r.Cited[0].Address, "what is only tried can be opened, too")
@@ -57,13 +58,13 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, plain.Reply, "seagull2026", "nothing is applied by trying")
 
-	runs, err := a.Proving.Runs(t.Context(), "c", "s")
+	runs, err := a.Proving.Runs.Runs(t.Context(), "c", "s")
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(runs), 2)
 	other := diagnose.Alteration{Settled: []diagnose.Settling{{Question: q.Text, Answer: "It is heron."}}}
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: other, Run: runs[0].ID, Before: runs[1].ID})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: other, Run: runs[0].ID, Before: runs[1].ID})
 	assert.ErrorIs(t, err, fault.ErrInput, "another answer was tried")
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: change, Run: runs[0].ID, Before: runs[1].ID})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Run: runs[0].ID, Before: runs[1].ID})
 	require.NoError(t, err)
 	h, err := a.Indexing.MethodHistory(t.Context(), "c")
 	require.NoError(t, err)
@@ -82,7 +83,7 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	x = tried(t, a, "s", change)
 	assert.False(t, x.Verdict.Passed)
 	assert.NotContains(t, x.Reply, "seagull2026")
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settled: []diagnose.Settling{{Question: " ", Answer: "x"}}}, "nothing")
+	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settled: []diagnose.Settling{{Question: " ", Answer: "x"}}}, "nothing")
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 
@@ -123,16 +124,16 @@ func TestAPageIsTriedAndThenGathered(t *testing.T) {
 	assert.Equal(t, 1, n, "nothing is applied by trying")
 
 	for at, want := range map[string]string{"/secret": "robots.txt", "/shy": "not to be indexed", "/none": "404"} {
-		_, _, err := a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{srv.URL + at}}, "a page")
+		_, _, err := a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{srv.URL + at}}, "a page")
 		require.ErrorIs(t, err, fault.ErrInput, at)
 		assert.ErrorContains(t, err, want)
 	}
 	other := httptest.NewServer(http.NotFoundHandler())
 	defer other.Close()
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{other.URL}}, "a page")
+	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{other.URL}}, "a page")
 	assert.ErrorIs(t, err, fault.ErrInput, "a private host that no source may reach")
 
-	j, err := a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: *fix.Change})
+	j, err := a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: *fix.Change})
 	require.NoError(t, err)
 	require.NotNil(t, j)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
@@ -164,12 +165,12 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 	drill, _, err := a.Indexing.Documents(t.Context(), "c", store.Filter{Text: "drill.md", Limit: 2})
 	require.NoError(t, err)
 	require.Len(t, drill, 1)
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "lost", diagnose.Alteration{TakeIn: []string{drill[0].ID}}, "staff only")
+	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "lost", diagnose.Alteration{TakeIn: []string{drill[0].ID}}, "staff only")
 	assert.ErrorIs(t, err, fault.ErrInput, "what is for staff is not tried on everybody's questions")
-	_, _, err = a.Proving.StartTry(t.Context(), "c", "lost", diagnose.Alteration{LeaveOut: []string{"nowhere"}}, "nothing")
+	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "lost", diagnose.Alteration{LeaveOut: []string{"nowhere"}}, "nothing")
 	assert.ErrorIs(t, err, fault.ErrMissing)
 
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: diagnose.Alteration{TakeIn: []string{lost.ID}}})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: diagnose.Alteration{TakeIn: []string{lost.ID}}})
 	require.NoError(t, err)
 	r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "How long are lost things kept?"})
 	require.NoError(t, err)
@@ -179,10 +180,10 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
 	a := harbour(t)
 	setOf(t, a, "sledge", questions.Question{ID: "q", Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{says("car deck"), cites("jetski.md"), {Kind: questions.Short, Values: []string{"400"}}}})
-	r, j, err := a.Proving.StartRun(t.Context(), "c", "sledge")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "sledge")
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	got, err := a.Proving.Wanted(t.Context(), "c", r.ID, "q")
+	got, err := a.Proving.Runs.Wanted(t.Context(), "c", r.ID, "q")
 	require.NoError(t, err)
 	require.Len(t, got, 2)
 	assert.Contains(t, got[0].Text, "car deck")
@@ -191,7 +192,7 @@ func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
 	d, err := a.Indexing.Version(t.Context(), got[0].Version)
 	require.NoError(t, err)
 	assert.Contains(t, d.Text[got[0].Start:got[0].End], "car deck", "the span leads to the words")
-	_, err = a.Proving.Wanted(t.Context(), "c", r.ID, "none")
+	_, err = a.Proving.Runs.Wanted(t.Context(), "c", r.ID, "none")
 	assert.ErrorIs(t, err, fault.ErrMissing)
 }
 

@@ -10,7 +10,7 @@ import (
 
 	"jolvex/core/questions"
 	"jolvex/internal/fault"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
 )
 
 func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
@@ -21,7 +21,7 @@ func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
 	m.Answer.Bar = 1
 	_, err = a.Indexing.SaveMethod(t.Context(), "c", m)
 	require.NoError(t, err)
-	_, err = a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+	_, err = a.Proving.Sets.PutQuestions(t.Context(), "c", "s", []questions.Question{
 		{ID: "lead", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("on a lead")}},
 		{ID: "price", Text: "How much is a dog?", Expect: []questions.Expectation{figure("£2.00")}},
 		{ID: "cup", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}},
@@ -29,19 +29,19 @@ func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
 	require.NoError(t, err)
 	run, results := ran(t, a, "s")
 	require.Len(t, results, 3)
-	put := func(q string, v proving.Review) {
-		require.NoError(t, a.Proving.PutReview(t.Context(), "c", run.ID, q, v))
+	put := func(q string, v runs.Review) {
+		require.NoError(t, a.Proving.Runs.PutReview(t.Context(), "c", run.ID, q, v))
 	}
-	put("lead", proving.Review{Mark: proving.ReviewRight, Note: " =lower(the bar) ", Owner: "Ida"})
-	put("cup", proving.Review{Mark: proving.ReviewDoubtful})
-	put("price", proving.Review{Mark: proving.ReviewWrong})
-	put("price", proving.Review{})
-	got, err := a.Proving.Reviews(t.Context(), "c", run.ID)
+	put("lead", runs.Review{Mark: runs.ReviewRight, Note: " =lower(the bar) ", Owner: "Ida"})
+	put("cup", runs.Review{Mark: runs.ReviewDoubtful})
+	put("price", runs.Review{Mark: runs.ReviewWrong})
+	put("price", runs.Review{})
+	got, err := a.Proving.Runs.Reviews(t.Context(), "c", run.ID)
 	require.NoError(t, err)
-	assert.Equal(t, map[string]proving.Review{"lead": {Mark: proving.ReviewRight, Note: "=lower(the bar)", Owner: "Ida"}, "cup": {Mark: proving.ReviewDoubtful}}, got)
-	require.ErrorIs(t, a.Proving.PutReview(t.Context(), "c", run.ID, "none", proving.Review{Mark: "right"}), fault.ErrMissing)
+	assert.Equal(t, map[string]runs.Review{"lead": {Mark: runs.ReviewRight, Note: "=lower(the bar)", Owner: "Ida"}, "cup": {Mark: runs.ReviewDoubtful}}, got)
+	require.ErrorIs(t, a.Proving.Runs.PutReview(t.Context(), "c", run.ID, "none", runs.Review{Mark: "right"}), fault.ErrMissing)
 
-	raw, err := a.Proving.ExportReviews(t.Context(), "c", run.ID)
+	raw, err := a.Proving.Runs.ExportReviews(t.Context(), "c", run.ID)
 	require.NoError(t, err)
 	rows, err := csv.NewReader(strings.NewReader(string(raw))).ReadAll()
 	require.NoError(t, err)
@@ -49,7 +49,7 @@ func TestVerdictsAreReviewedAndTheListIsHandedOn(t *testing.T) {
 	assert.Equal(t, "wrongly refused", rows[1][4])
 	assert.Equal(t, []string{"right", "'=lower(the bar)", "Ida"}, rows[1][7:], "no spreadsheet takes it for a formula")
 
-	cs, err := a.Proving.Clusters(t.Context(), "c", run.ID)
+	cs, err := a.Proving.Runs.Clusters(t.Context(), "c", run.ID)
 	require.NoError(t, err)
 	require.NotEmpty(t, cs)
 	assert.ElementsMatch(t, []string{"lead", "price"}, cs[0].Questions)

@@ -12,7 +12,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/trials"
 )
 
 // asked is a set over the animals page and questions beside it.
@@ -23,7 +23,7 @@ func asked(t *testing.T, a *app.App, n int) {
 		qs = append(qs, questions.Question{ID: fmt.Sprint(i), Text: "Must dogs be on a lead?", Expect: []questions.Expectation{says("lead")}})
 	}
 	qs = append(qs, questions.Question{ID: "cup", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}})
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", qs)
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "s", qs)
 	require.NoError(t, err)
 }
 
@@ -39,7 +39,7 @@ func TestATrialFindsTheBetterMethodAndAppliesIt(t *testing.T) {
 	plan := prove.Plan{Search: prove.SearchGrid, Factors: []prove.Factor{
 		{Key: "answer.bar", Values: []string{"0.5", "1"}}, {Key: "chunk.size", Values: []string{"100", "200"}}, {Key: "find.keep", Values: []string{"4", "8"}},
 	}}
-	cost, err := a.Proving.EstimateTrial(t.Context(), "c", "s", plan)
+	cost, err := a.Proving.Trials.EstimateTrial(t.Context(), "c", "s", plan)
 	require.NoError(t, err)
 	assert.Equal(t, 9, cost.Methods, "the draft and eight more")
 	assert.Equal(t, 9*13, cost.Questions)
@@ -48,14 +48,14 @@ func TestATrialFindsTheBetterMethodAndAppliesIt(t *testing.T) {
 
 	before, err := a.Indexing.Method(t.Context(), "c")
 	require.NoError(t, err)
-	st, j, err := a.Proving.StartTrial(t.Context(), "c", "s", plan)
+	st, j, err := a.Proving.Trials.StartTrial(t.Context(), "c", "s", plan)
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	after, err := a.Indexing.Method(t.Context(), "c")
 	require.NoError(t, err)
 	assert.Equal(t, before, after, "a trial changes nothing")
 
-	all, err := a.Proving.Studies(t.Context(), "c")
+	all, err := a.Proving.Trials.Studies(t.Context(), "c")
 	require.NoError(t, err)
 	require.Equal(t, st.ID, all[0].ID)
 	got := all[0].Trial
@@ -69,7 +69,7 @@ func TestATrialFindsTheBetterMethodAndAppliesIt(t *testing.T) {
 	assert.InDelta(t, 1, got.Sums.Factors[0].Share, 1e-9)
 	assert.Equal(t, 1.0, got.Sums.Honest.Rate)
 
-	_, err = a.Proving.ApplyChange(t.Context(), "c", proving.Applied{Change: diagnose.Alteration{Settings: pick.Settings}, Note: "out of a trial", Trial: st.ID})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: diagnose.Alteration{Settings: pick.Settings}, Note: "out of a trial", Trial: st.ID})
 	require.NoError(t, err)
 	h, err := a.Indexing.MethodHistory(t.Context(), "c")
 	require.NoError(t, err)
@@ -86,10 +86,10 @@ func TestHalvingGivesUpTheWorse(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
 	asked(t, a, 47)
-	_, j, err := a.Proving.StartTrial(t.Context(), "c", "s", prove.Plan{Search: prove.SearchHalving, Factors: []prove.Factor{{Key: "answer.bar", Values: []string{"0.5", "0.6", "0.99", "1"}}}})
+	_, j, err := a.Proving.Trials.StartTrial(t.Context(), "c", "s", prove.Plan{Search: prove.SearchHalving, Factors: []prove.Factor{{Key: "answer.bar", Values: []string{"0.5", "0.6", "0.99", "1"}}}})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
-	all, err := a.Proving.Studies(t.Context(), "c")
+	all, err := a.Proving.Trials.Studies(t.Context(), "c")
 	require.NoError(t, err)
 	whole := 0
 	for _, arm := range all[0].Trial.Arms {
@@ -111,9 +111,9 @@ func TestAPlanThatCannotBeTried(t *testing.T) {
 		{Search: prove.SearchGrid, Factors: []prove.Factor{{Key: "no.such", Values: []string{"1"}}}},
 		{Search: prove.SearchGrid, Factors: []prove.Factor{{Key: "answer.bar", Values: []string{"7"}}}},
 	} {
-		_, _, err := a.Proving.StartTrial(t.Context(), "c", "s", p)
+		_, _, err := a.Proving.Trials.StartTrial(t.Context(), "c", "s", p)
 		assert.ErrorIs(t, err, fault.ErrInput)
-		_, err = a.Proving.EstimateTrial(t.Context(), "c", "s", p)
+		_, err = a.Proving.Trials.EstimateTrial(t.Context(), "c", "s", p)
 		assert.ErrorIs(t, err, fault.ErrInput)
 	}
 }

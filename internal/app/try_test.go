@@ -58,13 +58,13 @@ func TestTheSheetIsKept(t *testing.T) {
 func TestQuestionsAreWeighedForTheCurve(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
-	_, err := a.Proving.PutQuestions(t.Context(), "c", "s", []questions.Question{
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "s", []questions.Question{
 		{ID: "a", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"lead"}}}},
 		{ID: "b", Text: "Who won the football world cup?", Expect: []questions.Expectation{{Kind: questions.Refuses}}},
 		{ID: "c", Text: "thanks", Expect: []questions.Expectation{{Kind: questions.Mentions, Values: []string{"welcome"}}}},
 	})
 	require.NoError(t, err)
-	got, err := a.Proving.Weigh(t.Context(), public, "c", "s", 0, asking.Variant{})
+	got, err := a.Proving.Trials.Weigh(t.Context(), public, "c", "s", 0, asking.Variant{})
 	require.NoError(t, err)
 	require.Equal(t, 3, got.Of)
 	assert.True(t, got.Weighed[0].Right)
@@ -72,10 +72,10 @@ func TestQuestionsAreWeighedForTheCurve(t *testing.T) {
 	assert.False(t, got.Weighed[1].Right, "answering it is wrong")
 	assert.Greater(t, got.Weighed[0].Support, got.Weighed[1].Support)
 	assert.True(t, got.Weighed[2].Fixed, "the bar has no say in a courtesy")
-	rest, err := a.Proving.Weigh(t.Context(), public, "c", "s", 2, asking.Variant{})
+	rest, err := a.Proving.Trials.Weigh(t.Context(), public, "c", "s", 2, asking.Variant{})
 	require.NoError(t, err)
 	assert.Len(t, rest.Weighed, 1)
-	_, err = a.Proving.Weigh(t.Context(), public, "c", "s", 9, asking.Variant{})
+	_, err = a.Proving.Trials.Weigh(t.Context(), public, "c", "s", 9, asking.Variant{})
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 

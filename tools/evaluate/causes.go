@@ -20,7 +20,7 @@ import (
 	"jolvex/core/rule"
 	"jolvex/core/text"
 	"jolvex/internal/app"
-	"jolvex/internal/proving"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/store"
 	"jolvex/tools/evaluate/drawn"
 )
@@ -41,7 +41,7 @@ type planted struct {
 // base is a question that passes before anything is planted, with its reply and where what it expects stands.
 type base struct {
 	questions.Question
-	result proving.Result
+	result runs.Result
 	body   body
 	span   doc.Span // of the answer, 0 where it is not known
 }
@@ -215,43 +215,43 @@ func (g *garden) upload(pages []drawn.Page) error {
 }
 
 // try runs questions over the draft with a change.
-func (g *garden) try(qs []questions.Question, change diagnose.Alteration) ([]proving.Result, error) {
-	if _, err := g.app.Proving.PutQuestions(g.ctx, g.name, "planted", qs); err != nil {
+func (g *garden) try(qs []questions.Question, change diagnose.Alteration) ([]runs.Result, error) {
+	if _, err := g.app.Proving.Sets.PutQuestions(g.ctx, g.name, "planted", qs); err != nil {
 		return nil, err
 	}
-	r, _, err := g.app.Proving.StartTry(g.ctx, g.name, "planted", change, "planted")
+	r, _, err := g.app.Proving.Runs.StartTry(g.ctx, g.name, "planted", change, "planted")
 	if err != nil {
 		return nil, err
 	}
 	if err := g.idle(g.name); err != nil {
 		return nil, err
 	}
-	_, results, err := g.app.Proving.RunResults(g.ctx, g.name, r.ID)
+	_, results, err := g.app.Proving.Runs.RunResults(g.ctx, g.name, r.ID)
 	return results, err
 }
 
 // plant brings a failure in, asks, and takes it out again.
-func (g *garden) plant(p planted) (proving.Result, bool, error) {
+func (g *garden) plant(p planted) (runs.Result, bool, error) {
 	if p.q.Check() != nil {
-		return proving.Result{}, false, nil
+		return runs.Result{}, false, nil
 	}
 	m, err := g.app.Indexing.Method(g.ctx, g.name)
 	if err != nil {
-		return proving.Result{}, false, err
+		return runs.Result{}, false, err
 	}
 	m.Rules = p.rules
 	if _, err := g.app.Indexing.SaveMethod(g.ctx, g.name, m); err != nil {
-		return proving.Result{}, false, err
+		return runs.Result{}, false, err
 	}
 	if err := g.upload(p.adds); err != nil {
-		return proving.Result{}, false, err
+		return runs.Result{}, false, err
 	}
 	results, err := g.try([]questions.Question{p.q}, p.change)
 	var gone []string
 	for _, a := range p.adds {
 		ds, _, err := g.app.Indexing.Documents(g.ctx, g.name, store.Filter{Text: filepath.Base(a.Name), Limit: 2})
 		if err != nil {
-			return proving.Result{}, false, err
+			return runs.Result{}, false, err
 		}
 		for _, d := range ds {
 			gone = append(gone, d.ID)
@@ -259,11 +259,11 @@ func (g *garden) plant(p planted) (proving.Result, bool, error) {
 	}
 	if len(gone) > 0 {
 		if err := errors.Join(err, g.app.Gathering.LeaveOut(g.ctx, g.name, gone, true), g.idle(g.name)); err != nil {
-			return proving.Result{}, false, err
+			return runs.Result{}, false, err
 		}
 	}
 	if err != nil || len(results) == 0 {
-		return proving.Result{}, false, err
+		return runs.Result{}, false, err
 	}
 	return results[0], !results[0].Verdict.Passed && results[0].Failed == "", nil
 }

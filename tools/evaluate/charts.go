@@ -48,19 +48,19 @@ func charts(ctx context.Context, half, keep, only string, set list) error {
 			return err
 		}
 		able := slices.DeleteFunc(slices.Clone(qs), func(q questions.Question) bool { return q.Check() != nil })
-		if err := a.Proving.RemoveSet(ctx, m.name, "chart"); err != nil && !errors.Is(err, fault.ErrMissing) {
+		if err := a.Proving.Sets.RemoveSet(ctx, m.name, "chart"); err != nil && !errors.Is(err, fault.ErrMissing) {
 			return err
 		}
-		if _, err := a.Proving.PutQuestions(ctx, m.name, "chart", able); err != nil {
+		if _, err := a.Proving.Sets.PutQuestions(ctx, m.name, "chart", able); err != nil {
 			return err
 		}
-		if _, err := a.Proving.DrawChart(ctx, m.name, "chart"); err != nil {
+		if _, err := a.Proving.Coverage.DrawChart(ctx, m.name, "chart"); err != nil {
 			return err
 		}
 		if err := s.idle(m.name); err != nil {
 			return err
 		}
-		got, err := a.Proving.Chart(ctx, m.name, "chart")
+		got, err := a.Proving.Coverage.Chart(ctx, m.name, "chart")
 		if err != nil || got.Chart == nil {
 			return errors.Join(err, fmt.Errorf("%s: no chart was drawn", m.name))
 		}

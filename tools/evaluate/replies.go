@@ -223,17 +223,17 @@ func (s *session) idle(corpus string) error {
 }
 
 func (s *session) run(corpus, name string, qs []questions.Question) error {
-	if _, err := s.app.Proving.PutQuestions(s.ctx, corpus, name, qs); err != nil {
+	if _, err := s.app.Proving.Sets.PutQuestions(s.ctx, corpus, name, qs); err != nil {
 		return err
 	}
-	r, _, err := s.app.Proving.StartRun(s.ctx, corpus, name)
+	r, _, err := s.app.Proving.Runs.StartRun(s.ctx, corpus, name)
 	if err != nil {
 		return err
 	}
 	if err := s.idle(corpus); err != nil {
 		return err
 	}
-	run, results, err := s.app.Proving.RunResults(s.ctx, corpus, r.ID)
+	run, results, err := s.app.Proving.Runs.RunResults(s.ctx, corpus, r.ID)
 	if err != nil {
 		return err
 	}

@@ -1,16 +1,14 @@
-package proving
+package runs
 
 import (
 	"context"
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"jolvex/core/answer"
 	"jolvex/core/chunk"
 	"jolvex/core/diagnose"
-	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/method"
@@ -24,78 +22,8 @@ import (
 	"jolvex/internal/store"
 )
 
-// corpusOf gathers what a corpus holds for diagnoses: its documents, why no public reply can draw on some, and what its chunks bring.
-func (pv *Prover) corpusOf(ctx context.Context, c store.Corpus, v *index.View) (*diagnose.Corpus, error) {
-	out := &diagnose.Corpus{Texts: pv.index, Chunks: map[string][]doc.Span{}, Earlier: pv.earlier}
-	v.Each(func(_ int, e *index.Entry) bool {
-		out.Chunks[e.Document] = append(out.Chunks[e.Document], e.Evidence())
-		return true
-	})
-	ds, err := pv.documents(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	for _, d := range ds {
-		k := diagnose.Known{Document: d.ID, Source: d.Source, Address: d.Address, Title: d.Title, Trouble: trouble(d, len(out.Chunks[d.ID]) > 0)}
-		k.Takeable = k.Trouble != "" && d.Audience == index.Public && (d.Version != "" || strings.HasPrefix(d.Address, "http"))
-		out.Members = append(out.Members, diagnose.Member{Known: k, Version: d.Version})
-	}
-	return out, nil
-}
-
-// documents lists all documents of a corpus.
-func (pv *Prover) documents(ctx context.Context, c store.Corpus) ([]store.Document, error) {
-	const page = 2000
-	var out []store.Document
-	for {
-		ds, total, err := pv.store.Documents(ctx, c.ID, store.Filter{Limit: page, Offset: len(out)})
-		if err != nil {
-			return nil, err
-		}
-		if out = append(out, ds...); len(out) >= total || len(ds) == 0 {
-			return out, nil
-		}
-	}
-}
-
-// earlier lists the versions that a document had, the newest first.
-func (pv *Prover) earlier(ctx context.Context, document string) ([]string, error) {
-	old, err := pv.store.History(ctx, document)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]string, len(old))
-	for i, v := range old {
-		out[i] = v.Version
-	}
-	return out, nil
-}
-
-// trouble says why no public reply can draw on a document; "" when one can.
-func trouble(d store.Document, indexed bool) string {
-	because := func(s string) string {
-		if d.Reason == "" {
-			return s
-		}
-		return s + ": " + d.Reason
-	}
-	switch {
-	case d.State == store.Failed:
-		return because("it failed")
-	case d.State == store.LeftOut || d.Choice == store.Left:
-		return because("it was left out")
-	case d.State == store.Waiting || d.Choice == store.Undecided:
-		return "it waits to be taken in"
-	case d.Audience != index.Public:
-		return "it is for " + d.Audience + " only"
-	case !indexed:
-		return "nothing of it is in the index"
-	}
-	return ""
-}
-
-// altered gives a method with an alteration brought in; ErrInput, wrapped, when that does not go.
-func altered(m method.Method, change diagnose.Alteration) (method.Method, error) {
+// Altered gives a method with an alteration brought in; ErrInput, wrapped, when that does not go.
+func Altered(m method.Method, change diagnose.Alteration) (method.Method, error) {
 	m, err := method.Altered(m, change)
 	if err != nil {
 		return m, fault.Input("%v", err)
@@ -106,7 +34,7 @@ func altered(m method.Method, change diagnose.Alteration) (method.Method, error)
 // probe asks again and looks into the corpus, for the diagnosis of one question.
 type probe struct {
 	*diagnose.Corpus
-	pv     *Prover
+	rm     *Room
 	corpus store.Corpus
 	snap   *index.Snapshot // what b searches
 	b      answer.Bench
@@ -122,9 +50,9 @@ type probe struct {
 // Rules gives the method's house rules.
 func (p *probe) Rules() []rule.Rule { return p.m.Rules }
 
-// Again answers the question under an altered method.
+// Again answers the question under an Altered method.
 func (p *probe) Again(ctx context.Context, change diagnose.Alteration, documents []string) (prove.Seen, prove.Verdict, error) {
-	m, err := altered(p.m, change)
+	m, err := Altered(p.m, change)
 	if err != nil {
 		return prove.Seen{}, prove.Verdict{}, err
 	}
@@ -133,7 +61,7 @@ func (p *probe) Again(ctx context.Context, change diagnose.Alteration, documents
 		return prove.Seen{}, prove.Verdict{}, err
 	}
 	b.Filter.Documents = documents
-	s, v, _, err := p.pv.examine(ctx, b, p.q)
+	s, v, _, err := p.rm.Examine(ctx, b, p.q)
 	return s, v, err
 }
 
@@ -150,7 +78,7 @@ func (p *probe) Try(ctx context.Context, change diagnose.Alteration) (diagnose.T
 	if p.m.Answer.Composer == answer.ByModel || p.m.Query.Model {
 		return out, nil
 	}
-	m, err := altered(p.m, change)
+	m, err := Altered(p.m, change)
 	if err != nil {
 		return out, err
 	}
@@ -163,7 +91,7 @@ func (p *probe) Try(ctx context.Context, change diagnose.Alteration) (diagnose.T
 	}
 	passes := func(qs []questions.Question) (n int, err error) {
 		for _, q := range qs {
-			_, v, _, err := p.pv.examine(ctx, with, q)
+			_, v, _, err := p.rm.Examine(ctx, with, q)
 			if err != nil {
 				return 0, err
 			}
@@ -198,7 +126,7 @@ func (p *probe) draw(ctx context.Context) error {
 		}
 		x.Script = nil
 		p.variants = append(p.variants, x)
-		_, v, _, err := p.pv.examine(ctx, p.b, x)
+		_, v, _, err := p.rm.Examine(ctx, p.b, x)
 		if err != nil {
 			return err
 		}
@@ -261,25 +189,25 @@ func passedOf(rs []store.Result) map[string]bool {
 	return out
 }
 
-// bench is what an altered method answers on.
+// bench is what an Altered method answers on.
 func (p *probe) bench(ctx context.Context, m method.Method, change diagnose.Alteration) (answer.Bench, error) {
 	if !change.Material() {
-		return p.pv.asking.Under(ctx, p.b, m)
+		return p.rm.asking.Under(ctx, p.b, m)
 	}
-	tried, err := p.pv.gathering.Bring(ctx, p.corpus, change)
+	tried, err := p.rm.gathering.Bring(ctx, p.corpus, change)
 	if err != nil {
 		return answer.Bench{}, err
 	}
-	snap, err := p.pv.index.With(ctx, p.snap, m, tried)
+	snap, err := p.rm.index.With(ctx, p.snap, m, tried)
 	if err != nil {
 		return answer.Bench{}, err
 	}
-	return p.pv.asking.BenchOn(ctx, asRun, snap, m)
+	return p.rm.asking.BenchOn(ctx, Asker, snap, m)
 }
 
-// Whole cuts the document of a place under an altered method, and looks whether one chunk holds all of it.
+// Whole cuts the document of a place under an Altered method, and looks whether one chunk holds all of it.
 func (p *probe) Whole(ctx context.Context, change diagnose.Alteration, h diagnose.Held) (bool, error) {
-	m, err := altered(p.m, change)
+	m, err := Altered(p.m, change)
 	if err != nil {
 		return false, err
 	}
@@ -287,13 +215,13 @@ func (p *probe) Whole(ctx context.Context, change diagnose.Alteration, h diagnos
 	if at < 0 {
 		return false, nil
 	}
-	_, chunks, err := p.pv.index.ChunksOf(ctx, p.Members[at].Version, m.Cutting(h.Source))
+	_, chunks, err := p.rm.index.ChunksOf(ctx, p.Members[at].Version, m.Cutting(h.Source))
 	return slices.ContainsFunc(chunks, func(c chunk.Chunk) bool { return c.Span.Contains(h.Span) || c.Parent.Contains(h.Span) }), err
 }
 
 // lookInto finds the cause of every failure of a run. With a model that words replies, asking again costs money: then it is
 // done for a question when somebody wants to know.
-func (pv *Prover) lookInto(ctx context.Context, c store.Corpus, snap *index.Snapshot, b answer.Bench, r store.Run, rs []store.Result, p *job.Progress) error {
+func (rm *Room) lookInto(ctx context.Context, c store.Corpus, snap *index.Snapshot, b answer.Bench, r store.Run, rs []store.Result, p *job.Progress) error {
 	if r.Method.Answer.Composer == answer.ByModel {
 		return nil
 	}
@@ -306,11 +234,11 @@ func (pv *Prover) lookInto(ctx context.Context, c store.Corpus, snap *index.Snap
 	if len(failed) == 0 {
 		return nil
 	}
-	lib, err := pv.corpusOf(ctx, c, b.View)
+	lib, err := rm.sets.Library(ctx, c, b.View)
 	if err != nil {
 		return err
 	}
-	base := probe{Corpus: lib, pv: pv, corpus: c, snap: snap, b: b, m: r.Method}
+	base := probe{Corpus: lib, rm: rm, corpus: c, snap: snap, b: b, m: r.Method}
 	passed := passedOf(rs)
 	var errs []error // one that cannot be looked into does not keep the others from it
 	for i, x := range failed {
@@ -318,9 +246,9 @@ func (pv *Prover) lookInto(ctx context.Context, c store.Corpus, snap *index.Snap
 			return err
 		}
 		base.others = besides(r.Questions[x.Position], r.Questions, passed)
-		d, err := pv.diagnose(ctx, base, r.Questions[x.Position])
+		d, err := rm.diagnose(ctx, base, r.Questions[x.Position])
 		if err == nil {
-			err = pv.store.PutCause(ctx, r.ID, x.Question, d)
+			err = rm.store.PutCause(ctx, r.ID, x.Question, d)
 		}
 		if err != nil {
 			errs = append(errs, fmt.Errorf("look into question %s: %w", x.Question, err))
@@ -331,12 +259,12 @@ func (pv *Prover) lookInto(ctx context.Context, c store.Corpus, snap *index.Snap
 }
 
 // diagnose answers a question once more and finds why it fails. A question whose script fails is looked into where it fails first.
-func (pv *Prover) diagnose(ctx context.Context, p probe, q questions.Question) (diagnose.Diagnosis, error) {
-	q, err := pv.firstFailing(ctx, p.b, q)
+func (rm *Room) diagnose(ctx context.Context, p probe, q questions.Question) (diagnose.Diagnosis, error) {
+	q, err := rm.firstFailing(ctx, p.b, q)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	s, v, _, err := pv.examine(ctx, p.b, q)
+	s, v, _, err := rm.Examine(ctx, p.b, q)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
@@ -349,10 +277,10 @@ func (pv *Prover) diagnose(ctx context.Context, p probe, q questions.Question) (
 
 // firstFailing gives the message of a script whose reply first falls short, as a question of its own with what was said before;
 // the question itself, when its script holds.
-func (pv *Prover) firstFailing(ctx context.Context, b answer.Bench, q questions.Question) (questions.Question, error) {
+func (rm *Room) firstFailing(ctx context.Context, b answer.Bench, q questions.Question) (questions.Question, error) {
 	turns := q.Turns
 	for i, line := range q.Script {
-		s, _, err := pv.put(ctx, b, line.Text, turns)
+		s, _, err := rm.put(ctx, b, line.Text, turns)
 		if err != nil {
 			return q, err
 		}
@@ -366,12 +294,12 @@ func (pv *Prover) firstFailing(ctx context.Context, b answer.Bench, q questions.
 }
 
 // Cause finds why a question of a run failed, or gives what was found.
-func (pv *Prover) Cause(ctx context.Context, corpus, run, question string) (diagnose.Diagnosis, error) {
-	r, err := pv.runOf(ctx, corpus, run)
+func (rm *Room) Cause(ctx context.Context, corpus, run, question string) (diagnose.Diagnosis, error) {
+	r, err := rm.RunOf(ctx, corpus, run)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	rs, err := pv.store.Results(ctx, run, false)
+	rs, err := rm.store.Results(ctx, run, false)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
@@ -384,29 +312,29 @@ func (pv *Prover) Cause(ctx context.Context, corpus, run, question string) (diag
 	} else if x.Verdict.Passed || x.Failed != "" {
 		return diagnose.Diagnosis{}, fault.Input("question %s did not fail", question)
 	}
-	c, err := pv.store.Corpus(ctx, r.Corpus)
+	c, err := rm.store.Corpus(ctx, r.Corpus)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	shelf, err := pv.index.Shelf(ctx, c)
+	shelf, err := rm.index.Shelf(ctx, c)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	snap, err := pv.index.With(ctx, shelf.Snapshot.Load(), r.Method, r.Tried)
+	snap, err := rm.index.With(ctx, shelf.Snapshot.Load(), r.Method, r.Tried)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	b, err := pv.asking.BenchOn(ctx, asRun, snap, r.Method)
+	b, err := rm.asking.BenchOn(ctx, Asker, snap, r.Method)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	lib, err := pv.corpusOf(ctx, c, b.View)
+	lib, err := rm.sets.Library(ctx, c, b.View)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	d, err := pv.diagnose(ctx, probe{Corpus: lib, pv: pv, corpus: c, snap: snap, b: b, m: r.Method, others: besides(r.Questions[rs[at].Position], r.Questions, passedOf(rs))}, r.Questions[rs[at].Position])
+	d, err := rm.diagnose(ctx, probe{Corpus: lib, rm: rm, corpus: c, snap: snap, b: b, m: r.Method, others: besides(r.Questions[rs[at].Position], r.Questions, passedOf(rs))}, r.Questions[rs[at].Position])
 	if err != nil {
 		return d, err
 	}
-	return d, pv.store.PutCause(ctx, run, question, d)
+	return d, rm.store.PutCause(ctx, run, question, d)
 }

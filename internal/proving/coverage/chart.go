@@ -1,4 +1,4 @@
-package proving
+package coverage
 
 import (
 	"context"
@@ -71,74 +71,65 @@ const (
 )
 
 // Chart gives the chart of a set as it was last drawn.
-func (pv *Prover) Chart(ctx context.Context, corpus, set string) (Charted, error) {
-	c, s, err := pv.corpusAndSet(ctx, corpus, set)
+func (rm *Room) Chart(ctx context.Context, corpus, set string) (Charted, error) {
+	c, s, err := rm.sets.CorpusAndSet(ctx, corpus, set)
 	if err != nil {
 		return Charted{}, err
 	}
 	var drawn Chart
-	key, err := pv.store.Chart(ctx, s.ID, &drawn)
+	key, err := rm.store.Chart(ctx, s.ID, &drawn)
 	if err != nil || key == "" {
 		return Charted{Stale: true}, err
 	}
-	now, err := pv.chartKey(ctx, c, s)
+	now, err := rm.chartKey(ctx, c, s)
 	return Charted{Chart: &drawn, Stale: key != now}, err
 }
 
-func (pv *Prover) corpusAndSet(ctx context.Context, corpus, set string) (store.Corpus, store.QuestionSet, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
-	if err != nil {
-		return c, store.QuestionSet{}, err
-	}
-	s, err := pv.store.QuestionSet(ctx, c.ID, set)
-	return c, s, err
-}
-
 // chartKey names what a chart is drawn of.
-func (pv *Prover) chartKey(ctx context.Context, c store.Corpus, s store.QuestionSet) (string, error) {
-	shelf, err := pv.index.Shelf(ctx, c)
+func (rm *Room) chartKey(ctx context.Context, c store.Corpus, s store.QuestionSet) (string, error) {
+	shelf, err := rm.index.Shelf(ctx, c)
 	if err != nil {
 		return "", err
 	}
-	run, err := pv.lastRun(ctx, c.ID, s.ID)
+	run, err := rm.runs.LastRun(ctx, c.ID, s.ID)
 	return strings.Join([]string{chart.Version, shelf.Snapshot.Load().Name, s.Version, run.ID}, " "), err
 }
 
 // DrawChart queues the drawing of a set's chart.
-func (pv *Prover) DrawChart(ctx context.Context, corpus, set string) (job.Job, error) {
-	c, s, err := pv.corpusAndSet(ctx, corpus, set)
+func (rm *Room) DrawChart(ctx context.Context, corpus, set string) (job.Job, error) {
+	c, s, err := rm.sets.CorpusAndSet(ctx, corpus, set)
 	if err != nil {
 		return job.Job{}, err
 	}
-	return pv.jobs.Add(ctx, c.ID, job.Chart, s.ID)
+	return rm.jobs.Add(ctx, c.ID, job.Chart, s.ID)
 }
 
-func (pv *Prover) draw(ctx context.Context, j store.Job, p *job.Progress) error {
-	c, err := pv.store.Corpus(ctx, j.Corpus)
+func (rm *Room) draw(ctx context.Context, j store.Job, p *job.Progress) error {
+	c, err := rm.store.Corpus(ctx, j.Corpus)
 	if err != nil {
 		return err
 	}
-	s, err := pv.store.QuestionSet(ctx, c.ID, j.Target)
+	s, err := rm.store.QuestionSet(ctx, c.ID, j.Target)
 	if err != nil {
 		return err
 	}
-	key, err := pv.chartKey(ctx, c, s)
+	key, err := rm.chartKey(ctx, c, s)
 	if err != nil {
 		return err
 	}
-	b, err := pv.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "chart"}, c, c.Method)
+	b, err := rm.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "chart"}, c, c.Method)
 	if err != nil {
 		return err
 	}
 	out := Chart{Documents: []ChartDocument{}, Questions: []ChartQuestion{}, Regions: []chart.Region{}, Gaps: []chart.Gap{}}
-	vectors, names, err := pv.chartDocuments(ctx, b, &out)
+	vectors, names, err := rm.chartDocuments(ctx, b, &out)
 	if err != nil {
 		return err
 	}
 	if len(out.Documents) == 0 {
 		return errors.New("nothing is indexed yet: a chart shows documents")
 	}
-	asked, err := pv.chartQuestions(ctx, c, s, b, &out, p)
+	asked, err := rm.chartQuestions(ctx, c, s, b, &out, p)
 	if err != nil {
 		return err
 	}
@@ -158,7 +149,7 @@ func (pv *Prover) draw(ctx context.Context, j store.Job, p *job.Progress) error 
 	out.Regions = append(out.Regions, chart.Regions(ps[:n], names)...)
 	out.Gaps = append(out.Gaps, chart.Gaps(asked)...)
 	out.Trustworthiness, out.Continuity = trusted(vectors, ps[:n])
-	return pv.store.PutChart(ctx, c.ID, s.ID, key, out)
+	return rm.store.PutChart(ctx, c.ID, s.ID, key, out)
 }
 
 // trusted judges a layout, one of many points by a part of them drawn by lot.
@@ -176,7 +167,7 @@ func trusted(vectors [][]float32, ps []chart.Point) (float64, float64) {
 }
 
 // chartDocuments lists the documents that public replies can draw on, with the mean of their chunks' vectors and what they call themselves.
-func (pv *Prover) chartDocuments(ctx context.Context, b answer.Bench, out *Chart) ([][]float32, []chart.Names, error) {
+func (rm *Room) chartDocuments(ctx context.Context, b answer.Bench, out *Chart) ([][]float32, []chart.Names, error) {
 	at := map[string]int{}
 	var vectors [][]float32
 	var names []chart.Names
@@ -214,7 +205,7 @@ func (pv *Prover) chartDocuments(ctx context.Context, b answer.Bench, out *Chart
 	documents, sorted, called := make([]ChartDocument, len(order)), make([][]float32, len(order)), make([]chart.Names, len(order))
 	for i, k := range order {
 		d := out.Documents[k]
-		body, err := pv.index.Version(ctx, version[d.ID])
+		body, err := rm.index.Version(ctx, version[d.ID])
 		if err != nil {
 			return nil, nil, fmt.Errorf("count the words of %s: %w", d.Address, err)
 		}
@@ -227,14 +218,14 @@ func (pv *Prover) chartDocuments(ctx context.Context, b answer.Bench, out *Chart
 }
 
 // chartQuestions lists the questions of the set's last run with their verdicts, or of the set where there is no run.
-func (pv *Prover) chartQuestions(ctx context.Context, c store.Corpus, s store.QuestionSet, b answer.Bench, out *Chart, p *job.Progress) ([]chart.Asked, error) {
-	results, run, err := pv.lastResults(ctx, c.ID, s.ID)
+func (rm *Room) chartQuestions(ctx context.Context, c store.Corpus, s store.QuestionSet, b answer.Bench, out *Chart, p *job.Progress) ([]chart.Asked, error) {
+	results, run, err := rm.runs.LastResults(ctx, c.ID, s.ID)
 	if err != nil {
 		return nil, err
 	}
 	qs := run.Questions
 	if out.Run = run.ID; run.ID == "" {
-		if qs, err = pv.store.Questions(ctx, s.ID); err != nil {
+		if qs, err = rm.store.Questions(ctx, s.ID); err != nil {
 			return nil, err
 		}
 	}
@@ -260,7 +251,7 @@ func (pv *Prover) chartQuestions(ctx context.Context, c store.Corpus, s store.Qu
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		for _, d := range pv.directory(b).Relevant(q) {
+		for _, d := range rm.runs.Directory(b).Relevant(q) {
 			tested[d]++
 		}
 		v, err := b.Embedder.Embed(ctx, []string{q.Text})
@@ -329,15 +320,4 @@ func normalise(v []float32) {
 	for k := range v {
 		v[k] = float32(float64(v[k]) / math.Sqrt(sum))
 	}
-}
-
-// lastRun is the latest run of a set over the draft that has ended, without its questions.
-func (pv *Prover) lastRun(ctx context.Context, corpus, set string) (store.Run, error) {
-	rs, err := pv.store.Runs(ctx, corpus, set, 50)
-	for _, r := range rs {
-		if r.Summary != nil && r.Note == "" {
-			return r, err
-		}
-	}
-	return store.Run{}, err
 }

@@ -1,4 +1,4 @@
-package proving
+package runs
 
 import (
 	"context"
@@ -22,8 +22,8 @@ import (
 )
 
 // StartRun freezes the set and the draft, and queues the run.
-func (pv *Prover) StartRun(ctx context.Context, corpus, set string) (Run, job.Job, error) {
-	return pv.start(ctx, corpus, set, diagnose.Alteration{}, "", 1)
+func (rm *Room) StartRun(ctx context.Context, corpus, set string) (Run, job.Job, error) {
+	return rm.start(ctx, corpus, set, diagnose.Alteration{}, "", 1)
 }
 
 // mostRepeats is how often a question may be asked in one run.
@@ -31,78 +31,78 @@ const mostRepeats = 9
 
 // StartRepeated does as StartRun and asks each question several times: of use where a model words replies and the same question does
 // not always get the same one.
-func (pv *Prover) StartRepeated(ctx context.Context, corpus, set string, repeats int) (Run, job.Job, error) {
+func (rm *Room) StartRepeated(ctx context.Context, corpus, set string, repeats int) (Run, job.Job, error) {
 	if repeats < 1 || repeats > mostRepeats {
 		return Run{}, job.Job{}, fault.Input("a question is asked 1 to %d times, not %d", mostRepeats, repeats)
 	}
-	return pv.start(ctx, corpus, set, diagnose.Alteration{}, "", repeats)
+	return rm.start(ctx, corpus, set, diagnose.Alteration{}, "", repeats)
 }
 
 // StartTry freezes the set and the draft as an alteration would leave it, and queues the run. Nothing is applied; note says what
 // is tried.
-func (pv *Prover) StartTry(ctx context.Context, corpus, set string, change diagnose.Alteration, note string) (Run, job.Job, error) {
-	return pv.start(ctx, corpus, set, change, note, 1)
+func (rm *Room) StartTry(ctx context.Context, corpus, set string, change diagnose.Alteration, note string) (Run, job.Job, error) {
+	return rm.start(ctx, corpus, set, change, note, 1)
 }
 
-func (pv *Prover) start(ctx context.Context, corpus, set string, change diagnose.Alteration, note string, repeats int) (Run, job.Job, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) start(ctx context.Context, corpus, set string, change diagnose.Alteration, note string, repeats int) (Run, job.Job, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	s, err := rm.store.QuestionSet(ctx, c.ID, set)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	qs, err := pv.store.Questions(ctx, s.ID)
+	qs, err := rm.store.Questions(ctx, s.ID)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	m, err := altered(c.Method, change)
+	m, err := Altered(c.Method, change)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	tried, err := pv.gathering.Bring(ctx, c, change)
+	tried, err := rm.gathering.Bring(ctx, c, change)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	r, err := pv.store.CreateRun(ctx, s, qs, m, note, repeats, tried)
+	r, err := rm.store.CreateRun(ctx, s, qs, m, note, repeats, tried)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	j, err := pv.jobs.Add(ctx, c.ID, job.Prove, r.ID)
+	j, err := rm.jobs.Add(ctx, c.ID, job.Prove, r.ID)
 	return runView(r, s.Name), j, err
 }
 
 // resultBatch is how many results are stored in one transaction.
 const resultBatch = 20
 
-func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
-	r, err := pv.store.Run(ctx, j.Target)
+func (rm *Room) run(ctx context.Context, j store.Job, p *job.Progress) error {
+	r, err := rm.store.Run(ctx, j.Target)
 	if err != nil {
 		return err
 	}
-	c, err := pv.store.Corpus(ctx, r.Corpus)
+	c, err := rm.store.Corpus(ctx, r.Corpus)
 	if err != nil {
 		return err
 	}
 	// One snapshot from the first question to the last, whatever is gathered meanwhile.
-	snap, err := pv.index.IndexFor(ctx, c, r.Method, p)
+	snap, err := rm.index.IndexFor(ctx, c, r.Method, p)
 	if err != nil {
 		return err
 	}
-	if snap, err = pv.index.With(ctx, snap, r.Method, r.Tried); err != nil {
+	if snap, err = rm.index.With(ctx, snap, r.Method, r.Tried); err != nil {
 		return err
 	}
-	b, err := pv.asking.BenchOn(ctx, asRun, snap, r.Method)
+	b, err := rm.asking.BenchOn(ctx, Asker, snap, r.Method)
 	if err != nil {
 		return err
 	}
-	chunks, sentences := pv.index.UnreadOf(r.Method, snap)
+	chunks, sentences := rm.index.UnreadOf(r.Method, snap)
 	b.Pins.Unread = max(chunks, sentences)
-	if err := pv.store.PinRun(ctx, r.ID, b.Pins); err != nil {
+	if err := rm.store.PinRun(ctx, r.ID, b.Pins); err != nil {
 		return err
 	}
-	have, err := pv.store.Results(ctx, r.ID, false)
+	have, err := rm.store.Results(ctx, r.ID, false)
 	if err != nil {
 		return err
 	}
@@ -119,7 +119,7 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 			if q := r.Questions[i]; !done[q.ID] {
 				g.Go(func() error {
 					if ctx.Err() == nil {
-						one := pv.judge(ctx, b, i, q, r.Repeats)
+						one := rm.judge(ctx, b, i, q, r.Repeats)
 						batch[i-from] = &one
 					}
 					return nil
@@ -136,11 +136,11 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 				results = append(results, *b)
 			}
 		}
-		if err := pv.store.AddResults(ctx, r.ID, results); err != nil {
+		if err := rm.store.AddResults(ctx, r.ID, results); err != nil {
 			return err
 		}
 		if len(results) == resultBatch && !slices.ContainsFunc(results, func(x store.Result) bool { return !x.Outage }) {
-			if err := pv.giveUp(ctx, r, to, results[0].Failed); err != nil {
+			if err := rm.giveUp(ctx, r, to, results[0].Failed); err != nil {
 				return err
 			}
 			to = len(r.Questions)
@@ -148,7 +148,7 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 		}
 		p.Set(ctx, to, len(r.Questions), "asking")
 	}
-	rs, err := pv.store.Results(ctx, r.ID, false)
+	rs, err := rm.store.Results(ctx, r.ID, false)
 	if err != nil {
 		return err
 	}
@@ -156,27 +156,27 @@ func (pv *Prover) run(ctx context.Context, j store.Job, p *job.Progress) error {
 	for _, x := range rs {
 		js = append(js, prove.Judged{Question: r.Questions[x.Position], Verdict: x.Verdict, Millis: x.Millis, Failed: x.Failed})
 	}
-	if err := pv.store.EndRun(ctx, r.ID, prove.Summarise(js)); err != nil {
+	if err := rm.store.EndRun(ctx, r.ID, prove.Summarise(js)); err != nil {
 		return err
 	}
-	return pv.lookInto(ctx, c, snap, b, r, rs, p)
+	return rm.lookInto(ctx, c, snap, b, r, rs, p)
 }
 
 // giveUp writes down that the questions of a run from a place on were not asked: a model that answered none of a whole batch is not waited
 // for again, one question at a time.
-func (pv *Prover) giveUp(ctx context.Context, r store.Run, from int, why string) error {
+func (rm *Room) giveUp(ctx context.Context, r store.Run, from int, why string) error {
 	var rest []store.Result
 	for i := from; i < len(r.Questions); i++ {
 		rest = append(rest, store.Result{Position: i, Question: r.Questions[i].ID, Failed: "not asked, as none of the questions before got a reply: " + why})
 	}
-	return pv.store.AddResults(ctx, r.ID, rest)
+	return rm.store.AddResults(ctx, r.ID, rest)
 }
 
 // judge asks one question the way everybody asks, and compares the reply with what was expected. Asked several times, it passes when
 // most of the replies do, and the first reply that ended so stands for it.
-func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q questions.Question, repeats int) store.Result {
+func (rm *Room) judge(ctx context.Context, b answer.Bench, at int, q questions.Question, repeats int) store.Result {
 	out := store.Result{Position: at, Question: q.ID}
-	s, v, ms, err := pv.examine(ctx, b, q)
+	s, v, ms, err := rm.Examine(ctx, b, q)
 	if err != nil {
 		out.Failed, out.Outage = err.Error(), errors.Is(err, errOutage)
 		return out
@@ -187,7 +187,7 @@ func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q questions
 	}
 	trails, verdicts := []*answer.Trail{s.Trail}, []prove.Verdict{v}
 	for range repeats - 1 {
-		s, v, more, err := pv.examine(ctx, b, q)
+		s, v, more, err := rm.Examine(ctx, b, q)
 		if err != nil {
 			out.Failed = err.Error()
 			return out
@@ -201,30 +201,30 @@ func (pv *Prover) judge(ctx context.Context, b answer.Bench, at int, q questions
 	return out
 }
 
-// examine plays a question's script, puts the question, and judges what comes. The time is that of the last reply.
-func (pv *Prover) examine(ctx context.Context, b answer.Bench, q questions.Question) (prove.Seen, prove.Verdict, float64, error) {
+// Examine plays a question's script, puts the question, and judges what comes. The time is that of the last reply.
+func (rm *Room) Examine(ctx context.Context, b answer.Bench, q questions.Question) (prove.Seen, prove.Verdict, float64, error) {
 	turns := q.Turns
 	var earlier []prove.Finding
 	for i, line := range q.Script {
-		s, _, err := pv.put(ctx, b, line.Text, turns)
+		s, _, err := rm.put(ctx, b, line.Text, turns)
 		if err != nil {
 			return prove.Seen{}, prove.Verdict{}, 0, fmt.Errorf("message %d of the script: %w", i+1, err)
 		}
 		earlier = append(earlier, prove.JudgeLine(line, i+1, s)...)
 		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: line.Text}, query.Turn{Role: "assistant", Text: s.Trail.Text()})
 	}
-	s, ms, err := pv.put(ctx, b, q.Text, turns)
-	s.Relevant = pv.directory(b).Relevant(q)
+	s, ms, err := rm.put(ctx, b, q.Text, turns)
+	s.Relevant = rm.Directory(b).Relevant(q)
 	if err != nil {
 		return s, prove.Verdict{}, ms, err
 	}
 	return s, prove.Judge(q, s).After(earlier), ms, nil
 }
 
-// directory finds the documents that a bench can answer from by their names.
-func (pv *Prover) directory(b answer.Bench) *questions.Directory {
+// Directory finds the documents that a bench can answer from by their names.
+func (rm *Room) Directory(b answer.Bench) *questions.Directory {
 	key := b.Pins.Snapshot + " " + b.Pins.Audience
-	if d, ok := pv.names.Get(key); ok {
+	if d, ok := rm.names.Get(key); ok {
 		return d
 	}
 	d, seen := questions.NewDirectory(), map[string]bool{}
@@ -235,7 +235,7 @@ func (pv *Prover) directory(b answer.Bench) *questions.Directory {
 		}
 		return true
 	})
-	pv.names.Add(key, d)
+	rm.names.Add(key, d)
 	return d
 }
 
@@ -243,7 +243,7 @@ func (pv *Prover) directory(b answer.Bench) *questions.Directory {
 var errOutage = errors.New("the model did not answer, and the reply is not judged")
 
 // put asks one question on a bench and gathers what a judge looks at.
-func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []query.Turn) (prove.Seen, float64, error) {
+func (rm *Room) put(ctx context.Context, b answer.Bench, text string, turns []query.Turn) (prove.Seen, float64, error) {
 	t, ms, err := asking.AskOn(ctx, b, query.Question{Text: text, Turns: turns})
 	if err != nil {
 		return prove.Seen{}, ms, err
@@ -251,9 +251,9 @@ func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []
 	if why := t.Outage(); why != "" { // what stood in for the model says nothing of the method
 		return prove.Seen{}, ms, fmt.Errorf("%w: %s", errOutage, why)
 	}
-	s := prove.Seen{Trail: t, Reader: pv.reader, Grounded: make([]float64, len(t.Reply))}
+	s := prove.Seen{Trail: t, Reader: rm.reader, Grounded: make([]float64, len(t.Reply))}
 	for _, cand := range t.Candidates {
-		body, err := pv.index.Version(ctx, cand.Version)
+		body, err := rm.index.Version(ctx, cand.Version)
 		if err != nil {
 			return s, ms, err
 		}
@@ -268,5 +268,5 @@ func (pv *Prover) put(ctx context.Context, b answer.Bench, text string, turns []
 	return s, ms, nil
 }
 
-// asRun is who asks the questions of a run.
-var asRun = asking.Caller{Audience: index.Public, Surface: "run"}
+// Asker is who asks the questions of a run.
+var Asker = asking.Caller{Audience: index.Public, Surface: "run"}

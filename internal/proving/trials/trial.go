@@ -1,4 +1,4 @@
-package proving
+package trials
 
 import (
 	"cmp"
@@ -21,6 +21,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/store"
 )
 
@@ -52,7 +53,7 @@ func methodsOf(m method.Method, p prove.Plan) ([]map[string]string, []method.Met
 	}
 	settings, methods := []map[string]string{{}}, []method.Method{m}
 	for _, kv := range p.Methods() {
-		x, err := altered(m, diagnose.Alteration{Settings: kv})
+		x, err := runs.Altered(m, diagnose.Alteration{Settings: kv})
 		if err != nil {
 			return nil, nil, err
 		}
@@ -62,13 +63,13 @@ func methodsOf(m method.Method, p prove.Plan) ([]map[string]string, []method.Met
 }
 
 // EstimateTrial reckons what a trial would take: a few questions are asked, and one document is cut, to see how long that takes.
-func (pv *Prover) EstimateTrial(ctx context.Context, corpus, set string, plan prove.Plan) (TrialCost, error) {
+func (rm *Room) EstimateTrial(ctx context.Context, corpus, set string, plan prove.Plan) (TrialCost, error) {
 	var out TrialCost
-	c, err := pv.store.Corpus(ctx, corpus)
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return out, err
 	}
-	qs, err := pv.questionsIn(ctx, c.ID, set)
+	qs, err := rm.sets.QuestionsIn(ctx, c.ID, set)
 	if err != nil {
 		return out, err
 	}
@@ -76,14 +77,14 @@ func (pv *Prover) EstimateTrial(ctx context.Context, corpus, set string, plan pr
 	if err != nil {
 		return out, err
 	}
-	b, err := pv.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "trial"}, c, c.Method)
+	b, err := rm.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "trial"}, c, c.Method)
 	if err != nil {
 		return out, err
 	}
 	out.Methods = len(methods)
 	stages := map[string]bool{}
 	for _, m := range methods {
-		st, err := m.Stages(pv.index.Target(m).ID())
+		st, err := m.Stages(rm.index.Target(m).ID())
 		if err != nil {
 			return out, err
 		}
@@ -102,42 +103,34 @@ func (pv *Prover) EstimateTrial(ctx context.Context, corpus, set string, plan pr
 	const sample = 8
 	began := time.Now()
 	for i := range min(sample, len(qs)) {
-		if _, _, _, err := pv.examine(ctx, b, qs[i*len(qs)/min(sample, len(qs))]); err != nil {
+		if _, _, _, err := rm.runs.Examine(ctx, b, qs[i*len(qs)/min(sample, len(qs))]); err != nil {
 			return out, err
 		}
 	}
 	each := time.Since(began).Seconds() / float64(min(sample, len(qs)))
-	docs, err := pv.store.Indexable(ctx, c.ID, []string{store.Indexed, store.Unchanged}, "", sample)
+	docs, err := rm.store.Indexable(ctx, c.ID, []string{store.Indexed, store.Unchanged}, "", sample)
 	if err != nil {
 		return out, err
 	}
 	began = time.Now()
-	if _, err := pv.index.Prepare(ctx, docs, c.Method); err != nil {
+	if _, err := rm.index.Prepare(ctx, docs, c.Method); err != nil {
 		return out, err
 	}
-	counts, err := pv.store.CountStates(ctx, c.ID, "")
+	counts, err := rm.store.CountStates(ctx, c.ID, "")
 	if err != nil {
 		return out, err
 	}
 	perIndex := time.Since(began).Seconds() / float64(max(1, len(docs))) * float64(counts[store.Indexed]+counts[store.Unchanged])
 	out.Seconds = each*float64(out.Questions)/float64(runtime.GOMAXPROCS(0)) + perIndex*float64(out.Indexes)
-	if pv.index.Behind(c.Method) != nil {
+	if rm.index.Behind(c.Method) != nil {
 		out.Unread = out.Indexes * b.View.Chunks()
 	}
 	return out, nil
 }
 
-func (pv *Prover) questionsIn(ctx context.Context, corpus, set string) ([]questions.Question, error) {
-	s, err := pv.store.QuestionSet(ctx, corpus, set)
-	if err != nil {
-		return nil, err
-	}
-	return pv.store.Questions(ctx, s.ID)
-}
-
 // StartTrial freezes draft and plan, and queues the trial.
-func (pv *Prover) StartTrial(ctx context.Context, corpus, set string, plan prove.Plan) (Study, job.Job, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) StartTrial(ctx context.Context, corpus, set string, plan prove.Plan) (Study, job.Job, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Study{}, job.Job{}, err
 	}
@@ -148,7 +141,7 @@ func (pv *Prover) StartTrial(ctx context.Context, corpus, set string, plan prove
 	if err != nil {
 		return Study{}, job.Job{}, err
 	}
-	return pv.beginStudy(ctx, c, set, StudyTrial, raw)
+	return rm.beginStudy(ctx, c, set, StudyTrial, raw)
 }
 
 // group is the methods of a trial that search one index.
@@ -159,7 +152,7 @@ type group struct {
 
 // contest is a trial under way.
 type contest struct {
-	pv       *Prover
+	rm       *Room
 	corpus   store.Corpus
 	study    store.Study
 	plan     prove.Plan
@@ -177,16 +170,16 @@ type contest struct {
 
 // trial tries every method of a plan. Methods that search the same index share it, and vectors are shared by content. What has come
 // so far is stored after each round over an index, and stays when the trial is stopped.
-func (pv *Prover) trial(ctx context.Context, s store.Study, p *job.Progress) error {
-	c, err := pv.store.Corpus(ctx, s.Corpus)
+func (rm *Room) trial(ctx context.Context, s store.Study, p *job.Progress) error {
+	c, err := rm.store.Corpus(ctx, s.Corpus)
 	if err != nil {
 		return err
 	}
-	t := &contest{pv: pv, corpus: c, study: s, began: time.Now()}
+	t := &contest{rm: rm, corpus: c, study: s, began: time.Now()}
 	if err := json.Unmarshal(s.Plan, &t.plan); err != nil {
 		return fmt.Errorf("read the plan of trial %s: %w", s.ID, err)
 	}
-	if t.qs, err = pv.store.Questions(ctx, s.Set); err != nil {
+	if t.qs, err = rm.store.Questions(ctx, s.Set); err != nil {
 		return err
 	}
 	if len(t.qs) == 0 {
@@ -227,7 +220,7 @@ func (pv *Prover) trial(ctx context.Context, s store.Study, p *job.Progress) err
 func (t *contest) share() error {
 	at := map[string]int{}
 	for i, m := range t.methods {
-		st, err := m.Stages(t.pv.index.Target(m).ID())
+		st, err := m.Stages(t.rm.index.Target(m).ID())
 		if err != nil {
 			return err
 		}
@@ -285,11 +278,11 @@ func (t *contest) round(ctx context.Context, alive []int, clusters int, p *job.P
 				continue
 			}
 			if b == nil {
-				snap, err := t.pv.index.IndexFor(ctx, t.corpus, t.methods[arm], p)
+				snap, err := t.rm.index.IndexFor(ctx, t.corpus, t.methods[arm], p)
 				if err != nil {
 					return err
 				}
-				made, err := t.pv.asking.BenchOn(ctx, asking.Caller{Audience: index.Public, Surface: "trial"}, snap, t.methods[arm])
+				made, err := t.rm.asking.BenchOn(ctx, asking.Caller{Audience: index.Public, Surface: "trial"}, snap, t.methods[arm])
 				if err != nil {
 					return err
 				}
@@ -311,7 +304,7 @@ func (t *contest) round(ctx context.Context, alive []int, clusters int, p *job.P
 }
 
 func (t *contest) ask(ctx context.Context, arm int, b answer.Bench, places []int, p *job.Progress) error {
-	b, err := t.pv.asking.Under(ctx, b, t.methods[arm])
+	b, err := t.rm.asking.Under(ctx, b, t.methods[arm])
 	if err != nil {
 		return err
 	}
@@ -323,12 +316,12 @@ func (t *contest) ask(ctx context.Context, arm int, b answer.Bench, places []int
 		}
 	}
 	before := t.asked
-	err = t.pv.eachQuestion(ctx, due, func(done int) {
+	err = t.rm.eachQuestion(ctx, due, func(done int) {
 		t.asked = before + done
 		p.Set(ctx, t.asked, t.total, fmt.Sprintf("method %d of %d", arm+1, len(t.methods)))
 	}, func(i int, q questions.Question) error {
 		j := &prove.Judged{Question: q}
-		_, v, ms, err := t.pv.examine(ctx, b, q)
+		_, v, ms, err := t.rm.runs.Examine(ctx, b, q)
 		if err != nil {
 			j.Failed = err.Error()
 		}
@@ -362,7 +355,7 @@ func (t *contest) keep(ctx context.Context, whole bool) error {
 	out.Sums = prove.Analyse(t.plan, t.qs, out.Arms)
 	out.Took = time.Since(t.began).Seconds()
 	if !whole {
-		return t.pv.store.SaveStudy(ctx, t.study.ID, out)
+		return t.rm.store.SaveStudy(ctx, t.study.ID, out)
 	}
-	return t.pv.store.EndStudy(ctx, t.study.ID, t.snapshot, out)
+	return t.rm.store.EndStudy(ctx, t.study.ID, t.snapshot, out)
 }

@@ -1,6 +1,7 @@
-package proving
+package sets
 
 import (
+	"bytes"
 	"context"
 	"strings"
 
@@ -8,6 +9,37 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
 )
+
+// ImportQrels gives the questions of a set the documents that TREC's relevance judgements name for them.
+func (rm *Room) ImportQrels(ctx context.Context, corpus, set string, body []byte) (ImportedSet, error) {
+	out := ImportedSet{Form: FormQrels, Columns: []string{}, Problems: []string{}, Doubtful: []Problem{}}
+	c, err := rm.store.Corpus(ctx, corpus)
+	if err != nil {
+		return out, err
+	}
+	rm.sets.Lock()
+	defer rm.sets.Unlock()
+	qs, err := rm.QuestionsIn(ctx, c.ID, set)
+	if err != nil {
+		return out, err
+	}
+	judged, bad, err := questions.ReadQrels(bytes.NewReader(body))
+	if err != nil {
+		return out, fault.Input("%v", err)
+	}
+	out.Problems = append(out.Problems, bad...)
+	qs, strangers := questions.Relevant(qs, judged)
+	for _, id := range strangers[:min(len(strangers), 200)] {
+		out.Problems = append(out.Problems, "the set has no question "+id)
+	}
+	out.Questions = len(judged) - len(strangers)
+	if out.Questions == 0 {
+		return out, fault.Input("none of the judgements is about a question of the set")
+	}
+	s, err := rm.PutQuestionsBecause(ctx, corpus, set, qs, "relevance judgements")
+	out.Set = &s
+	return out, err
+}
 
 // ImportedSet is what came of a file of expected questions.
 type ImportedSet struct {
@@ -22,8 +54,8 @@ type ImportedSet struct {
 
 // ImportSet reads a file of expected questions in whichever form it comes: our own JSONL, CSV, SQuAD, or a BEIR collection. With
 // keep, the questions become the set, whole; with documents, those that came with them are taken in, too.
-func (pv *Prover) ImportSet(ctx context.Context, corpus, set string, body []byte, keep, documents bool) (ImportedSet, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) ImportSet(ctx context.Context, corpus, set string, body []byte, keep, documents bool) (ImportedSet, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return ImportedSet{}, err
 	}
@@ -34,7 +66,7 @@ func (pv *Prover) ImportSet(ctx context.Context, corpus, set string, body []byte
 	out := ImportedSet{Form: m.Form, Columns: m.Columns, Questions: len(m.Questions), Documents: len(m.Documents), Problems: m.Problems}
 	var ds []store.Document
 	if !documents || len(m.Documents) == 0 { // else the pages come with the questions
-		if ds, err = pv.documents(ctx, c); err != nil {
+		if ds, err = rm.Documents(ctx, c); err != nil {
 			return out, err
 		}
 	}
@@ -44,13 +76,13 @@ func (pv *Prover) ImportSet(ctx context.Context, corpus, set string, body []byte
 	if len(m.Questions) == 0 {
 		return out, fault.Input("none of its rows can go in: %s", strings.Join(m.Problems[:min(3, len(m.Problems))], "; "))
 	}
-	s, err := pv.PutQuestions(ctx, corpus, set, m.Questions)
+	s, err := rm.PutQuestions(ctx, corpus, set, m.Questions)
 	if err != nil {
 		return out, err
 	}
 	out.Set = &s
 	if documents && len(m.Documents) > 0 {
-		err = pv.gathering.ImportTexts(ctx, c, set, m.Documents)
+		err = rm.gathering.ImportTexts(ctx, c, set, m.Documents)
 	}
 	return out, err
 }

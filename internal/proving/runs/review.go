@@ -1,4 +1,4 @@
-package proving
+package runs
 
 import (
 	"bytes"
@@ -29,23 +29,23 @@ type Review struct {
 }
 
 // PutReview keeps what is said of the verdict of a question of a run; an empty review takes it back.
-func (pv *Prover) PutReview(ctx context.Context, corpus, run, question string, v Review) error {
-	r, err := pv.runOf(ctx, corpus, run)
+func (rm *Room) PutReview(ctx context.Context, corpus, run, question string, v Review) error {
+	r, err := rm.RunOf(ctx, corpus, run)
 	if err != nil {
 		return err
 	}
 	if !slices.ContainsFunc(r.Questions, func(q questions.Question) bool { return q.ID == question }) {
 		return fmt.Errorf("question %s of run %s: %w", question, run, fault.ErrMissing)
 	}
-	return pv.store.PutReview(ctx, run, store.Review{Question: question, Mark: v.Mark, Note: strings.TrimSpace(v.Note), Owner: strings.TrimSpace(v.Owner)})
+	return rm.store.PutReview(ctx, run, store.Review{Question: question, Mark: v.Mark, Note: strings.TrimSpace(v.Note), Owner: strings.TrimSpace(v.Owner)})
 }
 
 // Reviews are what is said of the verdicts of a run, by question.
-func (pv *Prover) Reviews(ctx context.Context, corpus, run string) (map[string]Review, error) {
-	if _, err := pv.runOf(ctx, corpus, run); err != nil {
+func (rm *Room) Reviews(ctx context.Context, corpus, run string) (map[string]Review, error) {
+	if _, err := rm.RunOf(ctx, corpus, run); err != nil {
 		return nil, err
 	}
-	rs, err := pv.store.Reviews(ctx, run)
+	rs, err := rm.store.Reviews(ctx, run)
 	if err != nil {
 		return nil, err
 	}
@@ -57,12 +57,12 @@ func (pv *Prover) Reviews(ctx context.Context, corpus, run string) (map[string]R
 }
 
 // ExportReviews writes the failures of a run and all that was said of its verdicts as CSV, for others to work down.
-func (pv *Prover) ExportReviews(ctx context.Context, corpus, run string) ([]byte, error) {
-	reviews, err := pv.Reviews(ctx, corpus, run)
+func (rm *Room) ExportReviews(ctx context.Context, corpus, run string) ([]byte, error) {
+	reviews, err := rm.Reviews(ctx, corpus, run)
 	if err != nil {
 		return nil, err
 	}
-	_, results, err := pv.RunResults(ctx, corpus, run)
+	_, results, err := rm.RunResults(ctx, corpus, run)
 	if err != nil {
 		return nil, err
 	}
@@ -114,11 +114,11 @@ func plainCell(s string) string {
 }
 
 // Clusters groups the failures of a run by cause and by the fix that they share.
-func (pv *Prover) Clusters(ctx context.Context, corpus, run string) ([]diagnose.Cluster, error) {
-	if _, err := pv.runOf(ctx, corpus, run); err != nil {
+func (rm *Room) Clusters(ctx context.Context, corpus, run string) ([]diagnose.Cluster, error) {
+	if _, err := rm.RunOf(ctx, corpus, run); err != nil {
 		return nil, err
 	}
-	rs, err := pv.store.Results(ctx, run, false)
+	rs, err := rm.store.Results(ctx, run, false)
 	if err != nil {
 		return nil, err
 	}

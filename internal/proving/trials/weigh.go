@@ -1,4 +1,4 @@
-package proving
+package trials
 
 import (
 	"context"
@@ -21,9 +21,9 @@ type WeighedPart struct {
 // Weigh answers some questions of a set, from a place on, with the evidence bar at 0, and judges what comes. Callers go on from
 // where one call ended, and can stop between two. The built-in composer answers, whoever words replies otherwise: the bar
 // stands before the wording.
-func (pv *Prover) Weigh(ctx context.Context, who asking.Caller, corpus, set string, from int, v asking.Variant) (WeighedPart, error) {
+func (rm *Room) Weigh(ctx context.Context, who asking.Caller, corpus, set string, from int, v asking.Variant) (WeighedPart, error) {
 	out := WeighedPart{Weighed: []prove.Weighed{}}
-	c, err := pv.store.Corpus(ctx, corpus)
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return out, err
 	}
@@ -32,11 +32,11 @@ func (pv *Prover) Weigh(ctx context.Context, who asking.Caller, corpus, set stri
 		return out, err
 	}
 	m.Answer.Bar, m.Answer.Composer = 0, answer.BySentences
-	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+	s, err := rm.store.QuestionSet(ctx, c.ID, set)
 	if err != nil {
 		return out, err
 	}
-	qs, err := pv.store.Questions(ctx, s.ID)
+	qs, err := rm.store.Questions(ctx, s.ID)
 	if err != nil {
 		return out, err
 	}
@@ -44,19 +44,19 @@ func (pv *Prover) Weigh(ctx context.Context, who asking.Caller, corpus, set stri
 		return out, fault.Input("the set has %d questions: there is no place %d", len(qs), from)
 	}
 	qs = qs[from:min(len(qs), from+mostAtOnce)]
-	b, err := pv.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: who.Surface}, c, m)
+	b, err := rm.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: who.Surface}, c, m)
 	if err != nil {
 		return out, err
 	}
 	out.Weighed = make([]prove.Weighed, len(qs))
-	err = pv.eachQuestion(ctx, qs, func(int) {}, func(i int, q questions.Question) error {
-		res := pv.judge(ctx, b, i, q, 1)
-		if res.Failed != "" {
-			return fmt.Errorf("question %s: %s", q.ID, res.Failed)
+	err = rm.eachQuestion(ctx, qs, func(int) {}, func(i int, q questions.Question) error {
+		seen, v, _, err := rm.runs.Examine(ctx, b, q)
+		if err != nil {
+			return fmt.Errorf("question %s: %w", q.ID, err)
 		}
-		t := res.Trail
+		t := seen.Trail
 		out.Weighed[i] = prove.Weighed{
-			ID: q.ID, Question: q.Text, Support: t.Best(), Refusal: q.Refusal(), Right: res.Verdict.Passed && !q.Refusal(),
+			ID: q.ID, Question: q.Text, Support: t.Best(), Refusal: q.Refusal(), Right: v.Passed && !q.Refusal(),
 			Fixed: t.Outcome != answer.Answered && t.Outcome != answer.Refused || len(t.Candidates) == 0,
 		}
 		return nil

@@ -1,4 +1,4 @@
-package proving
+package trials
 
 import (
 	"context"
@@ -48,28 +48,28 @@ type Fit struct {
 }
 
 // StartStudy freezes the draft and queues the study of a set.
-func (pv *Prover) StartStudy(ctx context.Context, corpus, set, kind string) (Study, job.Job, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) StartStudy(ctx context.Context, corpus, set, kind string) (Study, job.Job, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Study{}, job.Job{}, err
 	}
 	if kind != StudyAblation && kind != StudyFit {
 		return Study{}, job.Job{}, fault.Input("%q is no kind of study", kind)
 	}
-	return pv.beginStudy(ctx, c, set, kind, nil)
+	return rm.beginStudy(ctx, c, set, kind, nil)
 }
 
 // beginStudy freezes the draft, with the plan of a trial, and queues the work.
-func (pv *Prover) beginStudy(ctx context.Context, c store.Corpus, set, kind string, plan json.RawMessage) (Study, job.Job, error) {
-	s, err := pv.store.QuestionSet(ctx, c.ID, set)
+func (rm *Room) beginStudy(ctx context.Context, c store.Corpus, set, kind string, plan json.RawMessage) (Study, job.Job, error) {
+	s, err := rm.store.QuestionSet(ctx, c.ID, set)
 	if err != nil {
 		return Study{}, job.Job{}, err
 	}
-	st, err := pv.store.CreateStudy(ctx, kind, s, c.Method, plan)
+	st, err := rm.store.CreateStudy(ctx, kind, s, c.Method, plan)
 	if err != nil {
 		return Study{}, job.Job{}, err
 	}
-	j, err := pv.jobs.Add(ctx, c.ID, job.Study, st.ID)
+	j, err := rm.jobs.Add(ctx, c.ID, job.Study, st.ID)
 	if err != nil {
 		return Study{}, job.Job{}, err
 	}
@@ -78,12 +78,12 @@ func (pv *Prover) beginStudy(ctx context.Context, c store.Corpus, set, kind stri
 }
 
 // Studies lists a corpus's latest studies, newest first.
-func (pv *Prover) Studies(ctx context.Context, corpus string) ([]Study, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) Studies(ctx context.Context, corpus string) ([]Study, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
 	}
-	ss, err := pv.store.Studies(ctx, c.ID, 20)
+	ss, err := rm.store.Studies(ctx, c.ID, 20)
 	if err != nil {
 		return nil, err
 	}
@@ -119,19 +119,19 @@ func studyView(s store.Study, now method.Method) (Study, error) {
 	return out, nil
 }
 
-func (pv *Prover) study(ctx context.Context, j store.Job, p *job.Progress) error {
-	s, err := pv.store.Study(ctx, j.Target)
+func (rm *Room) study(ctx context.Context, j store.Job, p *job.Progress) error {
+	s, err := rm.store.Study(ctx, j.Target)
 	if err != nil {
 		return err
 	}
 	if s.Kind == StudyTrial {
-		return pv.trial(ctx, s, p)
+		return rm.trial(ctx, s, p)
 	}
-	c, err := pv.store.Corpus(ctx, s.Corpus)
+	c, err := rm.store.Corpus(ctx, s.Corpus)
 	if err != nil {
 		return err
 	}
-	qs, err := pv.store.Questions(ctx, s.Set)
+	qs, err := rm.store.Questions(ctx, s.Set)
 	if err != nil {
 		return err
 	}
@@ -144,33 +144,33 @@ func (pv *Prover) study(ctx context.Context, j store.Job, p *job.Progress) error
 	if len(able) == 0 {
 		return errors.New("no question of the set names a document to be cited or a passage to be reached")
 	}
-	b, err := pv.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "study"}, c, s.Method)
+	b, err := rm.asking.Bench(ctx, asking.Caller{Audience: index.Public, Surface: "study"}, c, s.Method)
 	if err != nil {
 		return err
 	}
 	var outcome any
 	if s.Kind == StudyAblation {
-		outcome, err = pv.ablate(ctx, b, s.Method, able, p)
+		outcome, err = rm.ablate(ctx, b, s.Method, able, p)
 	} else {
-		outcome, err = pv.fit(ctx, b, s.Method, able, p)
+		outcome, err = rm.fit(ctx, b, s.Method, able, p)
 	}
 	if err != nil {
 		return err
 	}
-	return pv.store.EndStudy(ctx, s.ID, b.Pins.Snapshot, outcome)
+	return rm.store.EndStudy(ctx, s.ID, b.Pins.Snapshot, outcome)
 }
 
-func (pv *Prover) ablate(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, p *job.Progress) (prove.Ablation, error) {
+func (rm *Room) ablate(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, p *job.Progress) (prove.Ablation, error) {
 	parts := m.Ablations()
 	total := len(qs) * (1 + len(parts))
-	whole, err := pv.ranks(ctx, b, m, qs, func(done int) { p.Set(ctx, done, total, "ranking with all parts") })
+	whole, err := rm.ranks(ctx, b, m, qs, func(done int) { p.Set(ctx, done, total, "ranking with all parts") })
 	if err != nil {
 		return prove.Ablation{}, err
 	}
 	out := prove.Ablation{Parts: []prove.Worth{}}
 	for i, w := range parts {
 		before := len(qs) * (i + 1)
-		without, err := pv.ranks(ctx, b, w.Method, qs, func(done int) { p.Set(ctx, before+done, total, "ranking without: "+w.Label) })
+		without, err := rm.ranks(ctx, b, w.Method, qs, func(done int) { p.Set(ctx, before+done, total, "ranking without: "+w.Label) })
 		if err != nil {
 			return out, err
 		}
@@ -180,22 +180,22 @@ func (pv *Prover) ablate(ctx context.Context, b answer.Bench, m method.Method, q
 }
 
 // ranks gives the rank of each question's expected candidate under a method that searches the same index.
-func (pv *Prover) ranks(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, done func(int)) (prove.Ranks, error) {
+func (rm *Room) ranks(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, done func(int)) (prove.Ranks, error) {
 	b.Query, b.Find, b.Priority = m.Query, m.Find, m.Priority
 	out := make(prove.Ranks, len(qs))
-	return out, pv.eachQuestion(ctx, qs, done, func(i int, q questions.Question) error {
+	return out, rm.eachQuestion(ctx, qs, done, func(i int, q questions.Question) error {
 		_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, false)
 		if err != nil {
 			return err
 		}
-		ds, err := pv.candidates(ctx, r.Ranked)
+		ds, err := rm.candidates(ctx, r.Ranked)
 		out[i] = q.RankOf(ds)
 		return err
 	})
 }
 
 // eachQuestion does the work for every question, on all cores, and tells how far it has come.
-func (pv *Prover) eachQuestion(ctx context.Context, qs []questions.Question, done func(int), do func(i int, q questions.Question) error) error {
+func (rm *Room) eachQuestion(ctx context.Context, qs []questions.Question, done func(int), do func(i int, q questions.Question) error) error {
 	const batch = 16
 	for from := 0; from < len(qs); from += batch {
 		g, ctx := errgroup.WithContext(ctx)
@@ -218,10 +218,10 @@ func (pv *Prover) eachQuestion(ctx context.Context, qs []questions.Question, don
 }
 
 // candidates are ranked chunks as expectations are compared with them.
-func (pv *Prover) candidates(ctx context.Context, rs []find.Ranked) ([]questions.Document, error) {
+func (rm *Room) candidates(ctx context.Context, rs []find.Ranked) ([]questions.Document, error) {
 	out := make([]questions.Document, len(rs))
 	for i, r := range rs {
-		body, err := pv.index.Version(ctx, r.Entry.Version)
+		body, err := rm.index.Version(ctx, r.Entry.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", r.Entry.Address, err)
 		}
@@ -230,15 +230,15 @@ func (pv *Prover) candidates(ctx context.Context, rs []find.Ranked) ([]questions
 	return out, nil
 }
 
-func (pv *Prover) fit(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, p *job.Progress) (*Fit, error) {
+func (rm *Room) fit(ctx context.Context, b answer.Bench, m method.Method, qs []questions.Question, p *job.Progress) (*Fit, error) {
 	b.Find.Fold, b.Find.Diversity, b.Find.Keep = false, 0, 40
 	cases := make([]find.Case, len(qs))
-	err := pv.eachQuestion(ctx, qs, func(done int) { p.Set(ctx, done, len(qs), "looking at the candidates") }, func(i int, q questions.Question) error {
+	err := rm.eachQuestion(ctx, qs, func(done int) { p.Set(ctx, done, len(qs), "looking at the candidates") }, func(i int, q questions.Question) error {
 		_, r, err := answer.Search(ctx, query.Question{Text: q.Text, Turns: q.Turns}, b, true)
 		if err != nil {
 			return err
 		}
-		ds, err := pv.candidates(ctx, r.Ranked)
+		ds, err := rm.candidates(ctx, r.Ranked)
 		if err != nil {
 			return err
 		}

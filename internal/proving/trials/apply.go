@@ -1,4 +1,4 @@
-package proving
+package trials
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"jolvex/core/prove"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/store"
 )
 
@@ -26,24 +27,24 @@ type Applied struct {
 
 // ApplyChange brings an alteration into the draft, and what it says of the material into the corpus; what was measured of it goes
 // with it. A job that it takes is given.
-func (pv *Prover) ApplyChange(ctx context.Context, corpus string, x Applied) (*job.Job, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) ApplyChange(ctx context.Context, corpus string, x Applied) (*job.Job, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
 	}
-	m, err := altered(c.Method, x.Change)
+	m, err := runs.Altered(c.Method, x.Change)
 	if err != nil {
 		return nil, err
 	}
-	e, err := pv.evidenceFor(ctx, c, x)
+	e, err := rm.evidenceFor(ctx, c, x)
 	if err != nil {
 		return nil, err
 	}
-	j, err := pv.gathering.ApplyMaterial(ctx, c, x.Change)
+	j, err := rm.gathering.ApplyMaterial(ctx, c, x.Change)
 	if err != nil {
 		return nil, err
 	}
-	saved, err := pv.index.ChangeMethod(ctx, corpus, m, x.Note, e)
+	saved, err := rm.index.ChangeMethod(ctx, corpus, m, x.Note, e)
 	if saved != nil {
 		j = saved
 	}
@@ -51,10 +52,10 @@ func (pv *Prover) ApplyChange(ctx context.Context, corpus string, x Applied) (*j
 }
 
 // evidenceFor words what was measured of a change: by a run beside the one before it, or by a trial. Without either there is none.
-func (pv *Prover) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*store.Measured, error) {
+func (rm *Room) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*store.Measured, error) {
 	switch {
 	case x.Trial != "":
-		s, err := pv.store.Study(ctx, x.Trial)
+		s, err := rm.store.Study(ctx, x.Trial)
 		if err == nil && s.Corpus != c.ID {
 			err = fmt.Errorf("trial %s: %w", x.Trial, fault.ErrMissing)
 		}
@@ -63,14 +64,14 @@ func (pv *Prover) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*
 		}
 		return trialled(s, x.Change)
 	case x.Run != "" && x.Before != "":
-		if err := pv.triedBy(ctx, c, x); err != nil {
+		if err := rm.triedBy(ctx, c, x); err != nil {
 			return nil, err
 		}
-		got, err := pv.CompareRuns(ctx, c.ID, x.Before, x.Run)
+		got, err := rm.runs.CompareRuns(ctx, c.ID, x.Before, x.Run)
 		if err != nil {
 			return nil, err
 		}
-		set, err := pv.store.QuestionSet(ctx, c.ID, got.After.Set)
+		set, err := rm.store.QuestionSet(ctx, c.ID, got.After.Set)
 		if err != nil {
 			return nil, err
 		}
@@ -80,16 +81,16 @@ func (pv *Prover) evidenceFor(ctx context.Context, c store.Corpus, x Applied) (*
 }
 
 // triedBy fails unless the run tried just the change: what is measured of another one speaks for nothing.
-func (pv *Prover) triedBy(ctx context.Context, c store.Corpus, x Applied) error {
-	before, err := pv.runOf(ctx, c.ID, x.Before)
+func (rm *Room) triedBy(ctx context.Context, c store.Corpus, x Applied) error {
+	before, err := rm.runs.RunOf(ctx, c.ID, x.Before)
 	if err != nil {
 		return err
 	}
-	run, err := pv.runOf(ctx, c.ID, x.Run)
+	run, err := rm.runs.RunOf(ctx, c.ID, x.Run)
 	if err != nil {
 		return err
 	}
-	m, err := altered(before.Method, x.Change)
+	m, err := runs.Altered(before.Method, x.Change)
 	if err != nil {
 		return err
 	}
@@ -104,7 +105,7 @@ func (pv *Prover) triedBy(ctx context.Context, c store.Corpus, x Applied) error 
 	}
 	same := want == got && len(brought) == len(x.Change.Settled)+len(x.Change.Pages)+len(x.Change.TakeIn)
 	for _, s := range x.Change.Settled {
-		document, version, err := pv.gathering.SettledVersion(s)
+		document, version, err := rm.gathering.SettledVersion(s)
 		if err != nil {
 			return err
 		}

@@ -1,4 +1,4 @@
-package proving
+package sets
 
 import (
 	"context"
@@ -20,16 +20,16 @@ const mostSetProblems = 500
 
 // Problems tells what is wrong with the questions of a set: expectations that exclude each other, house rules and pages that the corpus does
 // not have.
-func (pv *Prover) Problems(ctx context.Context, corpus, set string) ([]Problem, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) Problems(ctx context.Context, corpus, set string) ([]Problem, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
 	}
-	qs, err := pv.questionsIn(ctx, c.ID, set)
+	qs, err := rm.QuestionsIn(ctx, c.ID, set)
 	if err != nil {
 		return nil, err
 	}
-	ds, err := pv.documents(ctx, c)
+	ds, err := rm.Documents(ctx, c)
 	if err != nil {
 		return nil, err
 	}

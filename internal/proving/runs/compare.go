@@ -1,4 +1,4 @@
-package proving
+package runs
 
 import (
 	"context"
@@ -29,8 +29,8 @@ type ReplyPair struct {
 }
 
 // CompareRuns compares two runs of a corpus: the earlier one first.
-func (pv *Prover) CompareRuns(ctx context.Context, corpus, before, after string) (Compared, error) {
-	c, err := pv.store.Corpus(ctx, corpus)
+func (rm *Room) CompareRuns(ctx context.Context, corpus, before, after string) (Compared, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Compared{}, err
 	}
@@ -39,13 +39,13 @@ func (pv *Prover) CompareRuns(ctx context.Context, corpus, before, after string)
 	var said [2]map[string]string
 	var runs [2]store.Run
 	for i, id := range []string{before, after} {
-		if runs[i], err = pv.store.Run(ctx, id); err == nil && runs[i].Corpus != c.ID {
+		if runs[i], err = rm.store.Run(ctx, id); err == nil && runs[i].Corpus != c.ID {
 			err = fmt.Errorf("run %s: %w", id, fault.ErrMissing)
 		}
 		if err != nil {
 			return out, err
 		}
-		if js[i], said[i], err = pv.judged(ctx, runs[i]); err != nil {
+		if js[i], said[i], err = rm.Judged(ctx, runs[i]); err != nil {
 			return out, err
 		}
 	}
@@ -71,9 +71,9 @@ func (pv *Prover) CompareRuns(ctx context.Context, corpus, before, after string)
 	return out, nil
 }
 
-// judged reads a run's verdicts, and what was said to each question.
-func (pv *Prover) judged(ctx context.Context, r store.Run) ([]prove.Judged, map[string]string, error) {
-	rs, err := pv.store.Results(ctx, r.ID, true)
+// Judged reads a run's verdicts, and what was said to each question.
+func (rm *Room) Judged(ctx context.Context, r store.Run) ([]prove.Judged, map[string]string, error) {
+	rs, err := rm.store.Results(ctx, r.ID, true)
 	if err != nil {
 		return nil, nil, err
 	}
