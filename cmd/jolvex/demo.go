@@ -149,7 +149,7 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 		if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "sets", set.Name), qs, nil); err != nil {
 			return err
 		}
-		if _, err := runSet(ctx, cl, s, corpus, set.Name, ""); err != nil {
+		if _, err := runSet(ctx, cl, s, proveOptions{corpus: corpus, set: set.Name}); err != nil {
 			return err
 		}
 	}

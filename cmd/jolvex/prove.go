@@ -13,6 +13,8 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/api"
 	"jolvex/internal/job"
+	"jolvex/internal/proving/runs"
+	"jolvex/internal/store"
 )
 
 // proveOptions are what a run in a build is held to, and where its reports go.
@@ -21,6 +23,8 @@ type proveOptions struct {
 	least                             float64
 	floors                            []string
 	junit, report, markdown, baseline string
+	cap                               store.Cap
+	forecast                          bool
 }
 
 func proveCommand(s *settings) *cobra.Command {
@@ -52,7 +56,10 @@ give it as --baseline to a later run. --questions loads a file of expected quest
 			if err != nil {
 				return err
 			}
-			report, err := runSet(cmd.Context(), cl, s, o.corpus, o.set, o.questions)
+			if o.forecast {
+				return errors.Join(forecast(cmd.Context(), cl, s, o), cl.close())
+			}
+			report, err := runSet(cmd.Context(), cl, s, o)
 			if err == nil {
 				err = errors.Join(printRun(s, report), o.write(report))
 			}
@@ -72,12 +79,40 @@ give it as --baseline to a later run. --questions loads a file of expected quest
 	f.StringVar(&o.markdown, "markdown", "", "write a summary in Markdown to this file")
 	f.StringVar(&o.report, "report", "", "write everything as JSON to this file")
 	f.StringVar(&o.baseline, "baseline", "", "fail when the run is worse than this earlier JSON report, beyond chance")
+	f.Float64Var(&o.cap.Price, "cap-price", 0, "stop asking when a model has cost so much, in the connection's currency; 0 for no cap")
+	f.IntVar(&o.cap.Tokens, "cap-tokens", 0, "stop asking when a model has read and written so many tokens; 0 for no cap")
+	f.BoolVar(&o.forecast, "forecast", false, "say what the run is likely to cost, and run nothing")
 	must(c.MarkFlagRequired("corpus"))
 	must(c.MarkFlagRequired("set"))
 	return c
 }
 
-func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file string) (*api.RunReport, error) {
+// forecast tells what a run is likely to cost.
+func forecast(ctx context.Context, cl *client, s *settings, o proveOptions) error {
+	var f runs.Forecast
+	if err := cl.call(ctx, http.MethodGet, corpusPath(o.corpus, "sets", o.set, "forecast"), nil, &f); err != nil {
+		return err
+	}
+	if s.json {
+		return printJSON(f)
+	}
+	switch {
+	case f.Model == "":
+		fmt.Println("no model is asked: the run costs nothing")
+	case f.Measured == 0:
+		fmt.Printf("nothing was measured yet of what %s costs: a first run tells\n", f.Model)
+	default:
+		fmt.Printf("%d questions: about %.0f tokens read and %.0f written", f.Questions, f.Run.In, f.Run.Out)
+		if f.Priced {
+			fmt.Printf(", at a price of about %.4g", f.Run.Price)
+		}
+		fmt.Printf(" (from %d replies of %s)\n", f.Measured, f.Model)
+	}
+	return nil
+}
+
+func runSet(ctx context.Context, cl *client, s *settings, o proveOptions) (*api.RunReport, error) {
+	corpus, set, file := o.corpus, o.set, o.questions
 	if file != "" {
 		f, err := os.Open(file)
 		if err != nil {
@@ -92,7 +127,8 @@ func runSet(ctx context.Context, cl *client, s *settings, corpus, set, file stri
 		}
 	}
 	var started api.StartedRun
-	if err := cl.call(ctx, http.MethodPost, corpusPath(corpus, "sets", set, "runs"), nil, &started); err != nil {
+	caps := fmt.Sprintf("?capTokens=%d&capPrice=%g", o.cap.Tokens, o.cap.Price)
+	if err := cl.call(ctx, http.MethodPost, corpusPath(corpus, "sets", set, "runs")+caps, nil, &started); err != nil {
 		return nil, err
 	}
 	if _, err := cl.follow(ctx, corpus, started.Job.ID, showProgress(s)); err != nil {

@@ -145,6 +145,7 @@ type Pins struct {
 	Audience string `json:"audience"`
 	Surface  string `json:"surface,omitempty"` // where it was asked: bench, command, run
 	AsOf     string `json:"asOf"`              // RFC 3339
+	Model    string `json:"model,omitempty"`   // that words replies or rewrites questions; "" for none
 	// Unread counts the chunks that the encoder had not read, in whole or sentence by sentence, when a run began: they were found by
 	// their words, and another run over the same documents may find them otherwise.
 	Unread int `json:"unread,omitempty"`

@@ -72,6 +72,10 @@ func Majority(vs []Verdict) (Verdict, int) {
 	k := max(0, slices.Index(repeats, most))
 	out := vs[k]
 	out.Passed, out.Repeats = most, repeats
+	out.Scores.TokensIn, out.Scores.TokensOut, out.Scores.Price = 0, 0, 0
+	for _, v := range vs { // every one of them was paid for
+		out.Scores.Pay(v.Scores.TokensIn, v.Scores.TokensOut, v.Scores.Price)
+	}
 	return out, k
 }
 

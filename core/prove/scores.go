@@ -31,6 +31,11 @@ type Scores struct {
 	Price     float64 `json:"price"`
 }
 
+// Pay adds what a model read and wrote, in tokens, and what that cost.
+func (s *Scores) Pay(in, out int, price float64) {
+	s.TokensIn, s.TokensOut, s.Price = s.TokensIn+in, s.TokensOut+out, s.Price+price
+}
+
 // CarriedFrom is the grounding from which a sentence counts as carried by its evidence.
 const CarriedFrom = 0.5
 

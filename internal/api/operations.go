@@ -16,6 +16,7 @@ import (
 	"jolvex/internal/job"
 	"jolvex/internal/proving/runs"
 	"jolvex/internal/proving/sets"
+	"jolvex/internal/store"
 )
 
 // out is an answer with a body.
@@ -235,11 +236,23 @@ func (h *handlers) prove(api huma.API) {
 	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
 		func(ctx context.Context, in *struct {
 			InSet
-			Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"9" doc:"How often each question is asked; it passes when most of the replies do"`
+			Repeats   int     `query:"repeats" default:"1" minimum:"1" maximum:"9" doc:"How often each question is asked; it passes when most of the replies do"`
+			CapTokens int     `query:"capTokens" minimum:"0" doc:"The most tokens that the run may use, read and written together; 0 for no cap"`
+			CapPrice  float64 `query:"capPrice" minimum:"0" doc:"The most that it may spend, in the connection's currency; 0 for no cap"`
 		},
 		) (*out[StartedRun], error) {
-			r, j, err := h.app.Proving.Runs.StartRepeated(ctx, in.Corpus, in.Set, in.Repeats)
+			r, j, err := h.app.Proving.Runs.StartRun(ctx, in.Corpus, in.Set, runs.Order{Repeats: in.Repeats, Cap: store.Cap{Tokens: in.CapTokens, Price: in.CapPrice}})
 			return reply(StartedRun{r, j}, err)
+		})
+	huma.Register(api, operation("forecastRun", http.MethodGet, "/corpora/{corpus}/sets/{set}/forecast", "prove", "What a run of a set, and a month of questions, are likely to cost of a model's tokens"),
+		func(ctx context.Context, in *struct {
+			InSet
+			Repeats int  `query:"repeats" default:"1" minimum:"1" maximum:"9"`
+			Month   int  `query:"month" default:"1000" minimum:"0" doc:"Questions in a month"`
+			Sample  bool `query:"sample" doc:"Ask a few questions of the set where nothing was measured yet; that costs what it costs"`
+		},
+		) (*out[runs.Forecast], error) {
+			return reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, in.Sample))
 		})
 	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
 		func(ctx context.Context, in *struct {

@@ -67,7 +67,7 @@ func (h *handlers) proving(api huma.API) {
 			Body Tried
 		},
 		) (*out[StartedRun], error) {
-			r, j, err := h.app.Proving.Runs.StartTry(ctx, in.Corpus, in.Set, in.Body.Change, in.Body.Note)
+			r, j, err := h.app.Proving.Runs.StartRun(ctx, in.Corpus, in.Set, runs.Order{Change: in.Body.Change, Note: in.Body.Note})
 			return reply(StartedRun{r, j}, err)
 		})
 	huma.Register(api, operation("applyChange", http.MethodPost, "/corpora/{corpus}/method/changes", "prove", "Bring a change into the draft"),

@@ -113,7 +113,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		return err
 	}
 	a.Proving = proving.New(proving.Needs{
-		Store: a.store, Events: a.Events, Jobs: a.Jobs, Index: a.Indexing, Asking: a.Asking, Material: a.Gathering,
+		Store: a.store, Events: a.Events, Jobs: a.Jobs, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering,
 	})
 	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)

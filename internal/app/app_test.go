@@ -506,7 +506,7 @@ func TestARunJudgesAndTellsWhatChanged(t *testing.T) {
 	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "set", qs)
 	require.NoError(t, err)
 	run := func() (runs.Run, []runs.Result) {
-		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "set")
+		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "set", runs.Order{})
 		require.NoError(t, err)
 		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 		out, rs, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
@@ -543,7 +543,7 @@ func TestRunsRepeat(t *testing.T) {
 	require.NoError(t, err)
 	var trails []*asking.Reply
 	for range 2 {
-		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "set")
+		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "set", runs.Order{})
 		require.NoError(t, err)
 		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 		reply, err := a.Proving.Runs.ResultReply(t.Context(), "c", r.ID, "1")

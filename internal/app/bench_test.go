@@ -19,6 +19,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/gathering"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/store"
 )
 
@@ -140,7 +141,7 @@ func BenchmarkCorpus(b *testing.B) {
 		_, err = a.Proving.Sets.PutQuestions(ctx, "c", "set", qs)
 		require.NoError(b, err)
 		began = time.Now()
-		r, _, err := a.Proving.Runs.StartRun(ctx, "c", "set")
+		r, _, err := a.Proving.Runs.StartRun(ctx, "c", "set", runs.Order{})
 		require.NoError(b, err)
 		for { // until it has ended; causes are found after that
 			run, err := a.Proving.Runs.Runs(ctx, "c", "set")

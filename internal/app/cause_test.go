@@ -17,6 +17,7 @@ import (
 	"jolvex/internal/app"
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/sim"
 )
 
@@ -129,7 +130,7 @@ func TestPlantedFailuresAreTracedToTheirCauses(t *testing.T) {
 		name := fmt.Sprintf("set %d", i)
 		_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", name, []questions.Question{p.q})
 		require.NoError(t, err)
-		r, j, err := a.Proving.Runs.StartTry(t.Context(), "c", name, p.change, p.about)
+		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", name, runs.Order{Change: p.change, Note: p.about})
 		require.NoError(t, err, p.about)
 		require.Equal(t, "done", ended(t, a, "c", j.ID).State, p.about)
 		_, results, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
@@ -166,7 +167,7 @@ func TestWhatAModelInventsIsTheCause(t *testing.T) {
 	require.NoError(t, err)
 	_, err = a.Proving.Sets.PutQuestions(t.Context(), "c", "s", []questions.Question{{ID: "1", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{figure("£2.00")}}})
 	require.NoError(t, err)
-	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	_, results, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)

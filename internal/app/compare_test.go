@@ -9,6 +9,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
+	"jolvex/internal/proving/runs"
 )
 
 func TestTwoRunsAreCompared(t *testing.T) {
@@ -20,7 +21,7 @@ func TestTwoRunsAreCompared(t *testing.T) {
 	})
 	require.NoError(t, err)
 	run := func() string {
-		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s")
+		r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{})
 		require.NoError(t, err)
 		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 		return r.ID

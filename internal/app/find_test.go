@@ -17,6 +17,7 @@ import (
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/proving/sets"
 	"jolvex/internal/proving/trials"
 	"jolvex/internal/store"
@@ -150,7 +151,7 @@ func TestPinning(t *testing.T) {
 	require.Len(t, s.Questions, 1)
 	assert.Equal(t, []string{"stands at berth 13"}, s.Questions[0].Expect[0].Values)
 
-	run, job, err := a.Proving.Runs.StartRun(t.Context(), "c", "mine")
+	run, job, err := a.Proving.Runs.StartRun(t.Context(), "c", "mine", runs.Order{})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", job.ID).State)
 	_, results, err := a.Proving.Runs.RunResults(t.Context(), "c", run.ID)

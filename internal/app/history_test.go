@@ -10,6 +10,7 @@ import (
 	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/proving/trials"
 )
 
@@ -55,11 +56,11 @@ func TestWhatWasMeasuredGoesWithAChange(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
 	setOf(t, a, "s", questions.Question{ID: "q", Text: "Must dogs be on a lead?", Expect: []questions.Expectation{{Kind: questions.Refuses}}})
-	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	change := set("answer.bar", "1")
-	tried, j, err := a.Proving.Runs.StartTry(t.Context(), "c", "s", change, "answer nothing")
+	tried, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Change: change, Note: "answer nothing"})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Note: "answer nothing", Run: tried.ID, Before: r.ID})

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"jolvex/internal/fault"
+	"jolvex/internal/proving/runs"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -29,7 +30,7 @@ func TestASetComesInWithItsDocuments(t *testing.T) {
 	got, err := a.Proving.Sets.ImportSet(t.Context(), "c", "squad", []byte(skerrowe), true, true)
 	require.NoError(t, err)
 	assert.Equal(t, 4, got.Set.Count)
-	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "squad")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "squad", runs.Order{})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	run, results, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)

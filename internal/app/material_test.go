@@ -22,7 +22,7 @@ import (
 // tried runs a set of one question with a change, and gives what came of the question.
 func tried(t *testing.T, a *app.App, set string, change diagnose.Alteration) runs.Result {
 	t.Helper()
-	r, j, err := a.Proving.Runs.StartTry(t.Context(), "c", set, change, "a change")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", set, runs.Order{Change: change, Note: "a change"})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	_, rs, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
@@ -58,13 +58,13 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, plain.Reply, "seagull2026", "nothing is applied by trying")
 
-	runs, err := a.Proving.Runs.Runs(t.Context(), "c", "s")
+	past, err := a.Proving.Runs.Runs(t.Context(), "c", "s")
 	require.NoError(t, err)
-	require.GreaterOrEqual(t, len(runs), 2)
+	require.GreaterOrEqual(t, len(past), 2)
 	other := diagnose.Alteration{Settled: []diagnose.Settling{{Question: q.Text, Answer: "It is heron."}}}
-	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: other, Run: runs[0].ID, Before: runs[1].ID})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: other, Run: past[0].ID, Before: past[1].ID})
 	assert.ErrorIs(t, err, fault.ErrInput, "another answer was tried")
-	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Run: runs[0].ID, Before: runs[1].ID})
+	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: change, Run: past[0].ID, Before: past[1].ID})
 	require.NoError(t, err)
 	h, err := a.Indexing.MethodHistory(t.Context(), "c")
 	require.NoError(t, err)
@@ -83,7 +83,7 @@ func TestASettledAnswerIsTriedAndThenWritten(t *testing.T) {
 	x = tried(t, a, "s", change)
 	assert.False(t, x.Verdict.Passed)
 	assert.NotContains(t, x.Reply, "seagull2026")
-	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settled: []diagnose.Settling{{Question: " ", Answer: "x"}}}, "nothing")
+	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Change: diagnose.Alteration{Settled: []diagnose.Settling{{Question: " ", Answer: "x"}}}, Note: "nothing"})
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 
@@ -124,13 +124,13 @@ func TestAPageIsTriedAndThenGathered(t *testing.T) {
 	assert.Equal(t, 1, n, "nothing is applied by trying")
 
 	for at, want := range map[string]string{"/secret": "robots.txt", "/shy": "not to be indexed", "/none": "404"} {
-		_, _, err := a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{srv.URL + at}}, "a page")
+		_, _, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Change: diagnose.Alteration{Pages: []string{srv.URL + at}}, Note: "a page"})
 		require.ErrorIs(t, err, fault.ErrInput, at)
 		assert.ErrorContains(t, err, want)
 	}
 	other := httptest.NewServer(http.NotFoundHandler())
 	defer other.Close()
-	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Pages: []string{other.URL}}, "a page")
+	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Change: diagnose.Alteration{Pages: []string{other.URL}}, Note: "a page"})
 	assert.ErrorIs(t, err, fault.ErrInput, "a private host that no source may reach")
 
 	j, err := a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: *fix.Change})
@@ -165,9 +165,9 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 	drill, _, err := a.Indexing.Documents(t.Context(), "c", store.Filter{Text: "drill.md", Limit: 2})
 	require.NoError(t, err)
 	require.Len(t, drill, 1)
-	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "lost", diagnose.Alteration{TakeIn: []string{drill[0].ID}}, "staff only")
+	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "lost", runs.Order{Change: diagnose.Alteration{TakeIn: []string{drill[0].ID}}, Note: "staff only"})
 	assert.ErrorIs(t, err, fault.ErrInput, "what is for staff is not tried on everybody's questions")
-	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "lost", diagnose.Alteration{LeaveOut: []string{"nowhere"}}, "nothing")
+	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "lost", runs.Order{Change: diagnose.Alteration{LeaveOut: []string{"nowhere"}}, Note: "nothing"})
 	assert.ErrorIs(t, err, fault.ErrMissing)
 
 	_, err = a.Proving.Trials.ApplyChange(t.Context(), "c", trials.Applied{Change: diagnose.Alteration{TakeIn: []string{lost.ID}}})
@@ -180,7 +180,7 @@ func TestADocumentIsTakenInOrLeftOutForATrial(t *testing.T) {
 func TestTheExpectedPassageIsShownBesideTheReply(t *testing.T) {
 	a := harbour(t)
 	setOf(t, a, "sledge", questions.Question{ID: "q", Text: "May I take a sledge on the boat?", Expect: []questions.Expectation{says("car deck"), cites("jetski.md"), {Kind: questions.Short, Values: []string{"400"}}}})
-	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "sledge")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "sledge", runs.Order{})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	got, err := a.Proving.Runs.Wanted(t.Context(), "c", r.ID, "q")

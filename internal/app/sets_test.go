@@ -86,7 +86,7 @@ func TestAnExpectationWhoseSourceChangedIsFlagged(t *testing.T) {
 
 func ran(t *testing.T, a *app.App, set string) (runs.Run, []runs.Result) {
 	t.Helper()
-	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", set)
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", set, runs.Order{})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	run, results, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
@@ -216,7 +216,7 @@ func TestATryAppliesNothing(t *testing.T) {
 	withDogs(t, a)
 	asked(t, a, 2)
 	before, _ := ran(t, a, "s")
-	r, j, err := a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settings: map[string]string{"answer.bar": "1"}}, "a bar of 1")
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Change: diagnose.Alteration{Settings: map[string]string{"answer.bar": "1"}}, Note: "a bar of 1"})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	m, err := a.Indexing.Method(t.Context(), "c")
@@ -227,7 +227,7 @@ func TestATryAppliesNothing(t *testing.T) {
 	assert.Equal(t, []string{"0", "1"}, got.Sums.Broken)
 	again, _ := ran(t, a, "s")
 	assert.Equal(t, before.ID, again.Before, "what was tried is no step of the draft")
-	_, _, err = a.Proving.Runs.StartTry(t.Context(), "c", "s", diagnose.Alteration{Settings: map[string]string{"answer.bar": "9"}}, "x")
+	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Change: diagnose.Alteration{Settings: map[string]string{"answer.bar": "9"}}, Note: "x"})
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 
@@ -251,7 +251,7 @@ func TestRepeatsOfARun(t *testing.T) {
 	a := fresh(t)
 	withDogs(t, a)
 	asked(t, a, 2)
-	r, j, err := a.Proving.Runs.StartRepeated(t.Context(), "c", "s", 3)
+	r, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Repeats: 3})
 	require.NoError(t, err)
 	require.Equal(t, "done", ended(t, a, "c", j.ID).State)
 	run, rs, err := a.Proving.Runs.RunResults(t.Context(), "c", r.ID)
@@ -262,7 +262,7 @@ func TestRepeatsOfARun(t *testing.T) {
 			assert.Equal(t, 1.0, f.Value)
 		}
 	}
-	_, _, err = a.Proving.Runs.StartRepeated(t.Context(), "c", "s", 100)
+	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Repeats: 100})
 	assert.ErrorIs(t, err, fault.ErrInput)
 }
 

@@ -95,7 +95,7 @@ func (as *Asker) Under(ctx context.Context, b answer.Bench, m method.Method) (an
 	}
 	b.Pins.Method = hash
 	b.Glossary, b.Query, b.Find, b.Priority, b.Answer = m.Glossary, m.Query, m.Find, m.Priority, m.Answer
-	b.Rules, b.Matcher, b.Model = m.Rules, nil, nil
+	b.Rules, b.Matcher, b.Model, b.Pins.Model = m.Rules, nil, nil, ""
 	if len(b.Rules) > 0 {
 		if b.Matcher, err = as.matcher(); err != nil {
 			return b, err
@@ -106,7 +106,7 @@ func (as *Asker) Under(ctx context.Context, b answer.Bench, m method.Method) (an
 	}
 	link, err := as.connections.Chat(ctx)
 	if link != nil {
-		b.Model = link
+		b.Model, b.Pins.Model = link, link.ID()
 	}
 	return b, err
 }

@@ -117,7 +117,7 @@ type chat struct {
 }
 
 // ID implements answer.Model.
-func (c *chat) ID() string { return c.set.Model + " at " + c.set.Base }
+func (c *chat) ID() string { return Connection{Base: c.set.Base, Model: c.set.Model}.ID() }
 
 // Window implements answer.Model.
 func (c *chat) Window() int { return c.set.Window }

@@ -58,6 +58,9 @@ type Connection struct {
 	Spent     float64 `json:"spent,omitempty" doc:"This month"`
 }
 
+// ID names a model as trails do.
+func (c Connection) ID() string { return c.Model + " at " + c.Base }
+
 // ConnectionChange sets a connection. A key that is not given stays as it is; an empty address takes the connection away.
 type ConnectionChange struct {
 	Base  string  `json:"base" maxLength:"2000"`

@@ -4,6 +4,7 @@ package proving
 
 import (
 	"jolvex/internal/asking"
+	"jolvex/internal/connections"
 	"jolvex/internal/event"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
@@ -31,18 +32,19 @@ type Prover struct {
 
 // Needs are what a Prover works with.
 type Needs struct {
-	Store    *store.Store
-	Events   *event.Stream
-	Jobs     *job.Queue
-	Index    *indexing.Indexer
-	Asking   *asking.Asker
-	Material Material
+	Store       *store.Store
+	Events      *event.Stream
+	Jobs        *job.Queue
+	Index       *indexing.Indexer
+	Asking      *asking.Asker
+	Connections *connections.Connections
+	Material    Material
 }
 
 // New makes a Prover and registers its jobs.
 func New(n Needs) *Prover {
 	p := &Prover{Sets: sets.New(n.Store, n.Events, n.Index, n.Asking, n.Material)}
-	p.Runs = runs.New(n.Store, n.Jobs, n.Index, n.Asking, p.Sets, n.Material)
+	p.Runs = runs.New(n.Store, n.Jobs, n.Index, n.Asking, n.Connections, p.Sets, n.Material)
 	p.Trials = trials.New(n.Store, n.Jobs, n.Index, n.Asking, p.Sets, p.Runs, n.Material)
 	p.Coverage = coverage.New(n.Store, n.Jobs, n.Index, n.Asking, p.Sets, p.Runs)
 	return p

@@ -188,7 +188,22 @@ type Run struct {
 	Note       string // what was tried; "" for the draft
 	Repeats    int    // how often each question is asked
 	Tried      Tried
+	Cap        Cap
 	Pins       answer.Pins // without the time
+}
+
+// Cap is the most that a run may spend on a model; 0 for no cap.
+type Cap struct {
+	Tokens int     `db:"cap_tokens" json:"tokens,omitempty" minimum:"0" doc:"Read and written, together"`
+	Price  float64 `db:"cap_price" json:"price,omitempty" minimum:"0" doc:"In the connection's currency"`
+}
+
+// Order is how a set is run.
+type Order struct {
+	Note    string // what is tried, when it is not the draft
+	Repeats int    // how often each question is asked
+	Tried   Tried
+	Cap     Cap
 }
 
 // Tried is what a run draws on beside the corpus, and what it does without.
@@ -223,10 +238,11 @@ type runRow struct {
 	Repeats    int    `db:"repeats"`
 	Tried      string `db:"tried"`
 	Count      int    `db:"count"`
+	Cap
 }
 
 func (r runRow) run() (Run, error) {
-	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Repeats: r.Repeats, Count: r.Count, Method: method.Default()}
+	out := Run{ID: r.ID, Corpus: r.Corpus, Set: r.Set, SetVersion: r.SetVersion, CreatedAt: r.CreatedAt, EndedAt: r.EndedAt, Note: r.Note, Repeats: r.Repeats, Count: r.Count, Cap: r.Cap, Method: method.Default()}
 	if err := json.Unmarshal([]byte(r.Method), &out.Method); err != nil {
 		return out, fmt.Errorf("read the method of run %s: %w", r.ID, err)
 	}
@@ -247,18 +263,17 @@ func (r runRow) run() (Run, error) {
 	return out, json.Unmarshal([]byte(r.Summary), out.Summary)
 }
 
-// CreateRun freezes questions and method for a run; note says what is tried, when it is not the draft;
-// repeats how often each question is asked.
-func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Question, m method.Method, note string, repeats int, tried Tried) (Run, error) {
+// CreateRun freezes questions and method for a run.
+func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Question, m method.Method, o Order) (Run, error) {
 	rawM, err := json.Marshal(m)
 	if err != nil {
 		return Run{}, fmt.Errorf("write the method of a run: %w", err)
 	}
-	rawT, err := json.Marshal(tried)
+	rawT, err := json.Marshal(o.Tried)
 	if err != nil {
 		return Run{}, fmt.Errorf("write what a run tries: %w", err)
 	}
-	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Method: string(rawM), CreatedAt: s.stamp(), Note: note, Repeats: max(1, repeats), Tried: string(rawT), Count: len(qs)}
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Method: string(rawM), CreatedAt: s.stamp(), Note: o.Note, Repeats: max(1, o.Repeats), Tried: string(rawT), Count: len(qs), Cap: o.Cap}
 	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
 		var known int
 		if err := tx.GetContext(ctx, &known, `SELECT count(*) FROM set_versions WHERE set_id = ? AND version = ?`, set.ID, set.Version); err != nil {
@@ -271,7 +286,7 @@ func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Q
 			}
 			r.Questions = string(raw)
 		}
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats, tried, count) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats, :tried, :count)`, r)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO runs (id, corpus_id, set_id, set_version, questions, method, created_at, note, repeats, tried, count, cap_tokens, cap_price) VALUES (:id, :corpus_id, :set_id, :set_version, :questions, :method, :created_at, :note, :repeats, :tried, :count, :cap_tokens, :cap_price)`, r)
 		return err
 	})
 	if err != nil {
@@ -283,7 +298,7 @@ func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Q
 }
 
 // runColumns are those of a run without its questions.
-const runColumns = `id, corpus_id, set_id, set_version, '' AS questions, method, pins, summary, created_at, ended_at, note, repeats, tried, count`
+const runColumns = `id, corpus_id, set_id, set_version, '' AS questions, method, pins, summary, created_at, ended_at, note, repeats, tried, count, cap_tokens, cap_price`
 
 // Run finds a run by id, with its questions as they were.
 func (s *Store) Run(ctx context.Context, id string) (Run, error) {

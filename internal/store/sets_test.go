@@ -60,7 +60,7 @@ func TestResultsBelongToWhatTheRunIsPinnedTo(t *testing.T) {
 	set, err := s.PutQuestions(t.Context(), c.ID, "release", asked("one"), "")
 	require.NoError(t, err)
 	tried := Tried{Brought: []Brought{{Document: "tried:x", Version: "h", Kind: KindPairs, Address: "x"}}, LeftOut: []string{"d"}}
-	r, err := s.CreateRun(t.Context(), set, asked("one"), method.Default(), "a settled answer", 0, tried)
+	r, err := s.CreateRun(t.Context(), set, asked("one"), method.Default(), Order{Note: "a settled answer", Tried: tried})
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Repeats)
 	pins := answer.Pins{Method: "m", Snapshot: "one", AsOf: "2026-03-01T12:00:00Z"}

@@ -37,7 +37,7 @@ func TestKeptIsCounted(t *testing.T) {
 	require.NoError(t, err)
 	set, err := s.PutQuestions(t.Context(), c.ID, "set", []questions.Question{{ID: "1", Text: "?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}}, "")
 	require.NoError(t, err)
-	r, err := s.CreateRun(t.Context(), set, nil, method.Default(), "", 1, Tried{})
+	r, err := s.CreateRun(t.Context(), set, nil, method.Default(), Order{})
 	require.NoError(t, err)
 	require.NoError(t, s.AddResults(t.Context(), r.ID, []Result{{Question: "1", Trail: keptTrail(a)}, {Position: 1, Question: "2"}}))
 	got, err := s.Kept(t.Context(), c.ID, "d", "v")

@@ -256,7 +256,7 @@ func TestRunsAndReplies(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, qs[:1], back)
 
-	r, err := s.CreateRun(ctx, set, qs, c.Method, "", 1, Tried{})
+	r, err := s.CreateRun(ctx, set, qs, c.Method, Order{Cap: Cap{Tokens: 5, Price: 0.5}})
 	require.NoError(t, err)
 	trail := &answer.Trail{Question: "one?", Outcome: answer.Refused, Candidates: []answer.Candidate{{Document: "d", Version: "v", Kept: true}}}
 	require.NoError(t, s.AddResults(ctx, r.ID, []Result{{Position: 0, Question: "1", Verdict: prove.Verdict{Passed: true}, Trail: trail, Millis: 2}, {Position: 1, Question: "2", Failed: "no answer"}}))

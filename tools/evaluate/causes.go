@@ -219,7 +219,7 @@ func (g *garden) try(qs []questions.Question, change diagnose.Alteration) ([]run
 	if _, err := g.app.Proving.Sets.PutQuestions(g.ctx, g.name, "planted", qs); err != nil {
 		return nil, err
 	}
-	r, _, err := g.app.Proving.Runs.StartTry(g.ctx, g.name, "planted", change, "planted")
+	r, _, err := g.app.Proving.Runs.StartRun(g.ctx, g.name, "planted", runs.Order{Change: change, Note: "planted"})
 	if err != nil {
 		return nil, err
 	}

@@ -24,6 +24,7 @@ import (
 	"jolvex/demo"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
+	"jolvex/internal/proving/runs"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
@@ -226,7 +227,7 @@ func (s *session) run(corpus, name string, qs []questions.Question) error {
 	if _, err := s.app.Proving.Sets.PutQuestions(s.ctx, corpus, name, qs); err != nil {
 		return err
 	}
-	r, _, err := s.app.Proving.Runs.StartRun(s.ctx, corpus, name)
+	r, _, err := s.app.Proving.Runs.StartRun(s.ctx, corpus, name, runs.Order{})
 	if err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ import (
 	"jolvex/core/prove"
 	"jolvex/core/questions"
 	"jolvex/internal/asking"
+	"jolvex/internal/connections"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/proving/sets"
@@ -25,12 +26,13 @@ type Material interface {
 
 // Room runs the sets of all corpora.
 type Room struct {
-	store     *store.Store
-	jobs      *job.Queue
-	index     *indexing.Indexer
-	asking    *asking.Asker
-	sets      *sets.Room
-	gathering Material
+	store       *store.Store
+	jobs        *job.Queue
+	index       *indexing.Indexer
+	asking      *asking.Asker
+	connections *connections.Connections
+	sets        *sets.Room
+	gathering   Material
 
 	reader *prove.Reader
 	names  *lru.Cache[string, *questions.Directory] // of a snapshot as one audience sees it
@@ -40,7 +42,7 @@ type Room struct {
 const keptPassages = 4_096
 
 // New makes the room and registers its job.
-func New(s *store.Store, j *job.Queue, x *indexing.Indexer, a *asking.Asker, sets *sets.Room, m Material) *Room {
+func New(s *store.Store, j *job.Queue, x *indexing.Indexer, a *asking.Asker, cn *connections.Connections, sets *sets.Room, m Material) *Room {
 	names, err := lru.New[string, *questions.Directory](4)
 	if err != nil {
 		panic("runs: " + err.Error()) // the size is part of the program
@@ -49,7 +51,7 @@ func New(s *store.Store, j *job.Queue, x *indexing.Indexer, a *asking.Asker, set
 	if err != nil {
 		panic("runs: " + err.Error())
 	}
-	rm := &Room{names: names, reader: reader, store: s, jobs: j, index: x, asking: a, sets: sets, gathering: m}
+	rm := &Room{names: names, reader: reader, store: s, jobs: j, index: x, asking: a, connections: cn, sets: sets, gathering: m}
 	j.Register(job.Prove, true, rm.run)
 	return rm
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"runtime"
 	"slices"
+	"sync"
 
 	"jolvex/core/answer"
 	"jolvex/core/diagnose"
@@ -21,30 +22,26 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// StartRun freezes the set and the draft, and queues the run.
-func (rm *Room) StartRun(ctx context.Context, corpus, set string) (Run, job.Job, error) {
-	return rm.start(ctx, corpus, set, diagnose.Alteration{}, "", 1)
+// Order is how a set is run.
+type Order struct {
+	Change  diagnose.Alteration // of the draft, that is tried and not applied
+	Note    string              // what is tried, in words
+	Repeats int                 // how often each question is asked; 0 for once
+	Cap     store.Cap
 }
 
 // mostRepeats is how often a question may be asked in one run.
 const mostRepeats = 9
 
-// StartRepeated does as StartRun and asks each question several times: of use where a model words replies and the same question does
-// not always get the same one.
-func (rm *Room) StartRepeated(ctx context.Context, corpus, set string, repeats int) (Run, job.Job, error) {
-	if repeats < 1 || repeats > mostRepeats {
-		return Run{}, job.Job{}, fault.Input("a question is asked 1 to %d times, not %d", mostRepeats, repeats)
+// StartRun freezes the set, and the draft as the order's change would leave it, and queues the run. Asking each question several times is
+// of use where a model words replies and the same question does not always get the same one.
+func (rm *Room) StartRun(ctx context.Context, corpus, set string, o Order) (Run, job.Job, error) {
+	if o.Repeats < 0 || o.Repeats > mostRepeats {
+		return Run{}, job.Job{}, fault.Input("a question is asked 1 to %d times, not %d", mostRepeats, o.Repeats)
 	}
-	return rm.start(ctx, corpus, set, diagnose.Alteration{}, "", repeats)
-}
-
-// StartTry freezes the set and the draft as an alteration would leave it, and queues the run. Nothing is applied; note says what
-// is tried.
-func (rm *Room) StartTry(ctx context.Context, corpus, set string, change diagnose.Alteration, note string) (Run, job.Job, error) {
-	return rm.start(ctx, corpus, set, change, note, 1)
-}
-
-func (rm *Room) start(ctx context.Context, corpus, set string, change diagnose.Alteration, note string, repeats int) (Run, job.Job, error) {
+	if o.Cap.Tokens < 0 || o.Cap.Price < 0 {
+		return Run{}, job.Job{}, fault.Input("a cap is not below 0")
+	}
 	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Run{}, job.Job{}, err
@@ -57,15 +54,15 @@ func (rm *Room) start(ctx context.Context, corpus, set string, change diagnose.A
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	m, err := Altered(c.Method, change)
+	m, err := Altered(c.Method, o.Change)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	tried, err := rm.gathering.Bring(ctx, c, change)
+	tried, err := rm.gathering.Bring(ctx, c, o.Change)
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
-	r, err := rm.store.CreateRun(ctx, s, qs, m, note, repeats, tried)
+	r, err := rm.store.CreateRun(ctx, s, qs, m, store.Order{Note: o.Note, Repeats: o.Repeats, Tried: tried, Cap: o.Cap})
 	if err != nil {
 		return Run{}, job.Job{}, err
 	}
@@ -102,51 +99,8 @@ func (rm *Room) run(ctx context.Context, j store.Job, p *job.Progress) error {
 	if err := rm.store.PinRun(ctx, r.ID, b.Pins); err != nil {
 		return err
 	}
-	have, err := rm.store.Results(ctx, r.ID, false)
-	if err != nil {
+	if err := rm.askAll(ctx, r, b, p); err != nil {
 		return err
-	}
-	done := map[string]bool{}
-	for _, h := range have {
-		done[h.Question] = true
-	}
-	for from := 0; from < len(r.Questions); from += resultBatch {
-		to := min(from+resultBatch, len(r.Questions))
-		batch := make([]*store.Result, to-from)
-		var g errgroup.Group
-		g.SetLimit(runtime.GOMAXPROCS(0))
-		for i := from; i < to; i++ {
-			if q := r.Questions[i]; !done[q.ID] {
-				g.Go(func() error {
-					if ctx.Err() == nil {
-						one := rm.judge(ctx, b, i, q, r.Repeats)
-						batch[i-from] = &one
-					}
-					return nil
-				})
-			}
-		}
-		_ = g.Wait() // what cannot be judged is a result, too
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		var results []store.Result
-		for _, b := range batch {
-			if b != nil {
-				results = append(results, *b)
-			}
-		}
-		if err := rm.store.AddResults(ctx, r.ID, results); err != nil {
-			return err
-		}
-		if len(results) == resultBatch && !slices.ContainsFunc(results, func(x store.Result) bool { return !x.Outage }) {
-			if err := rm.giveUp(ctx, r, to, results[0].Failed); err != nil {
-				return err
-			}
-			to = len(r.Questions)
-			from = to
-		}
-		p.Set(ctx, to, len(r.Questions), "asking")
 	}
 	rs, err := rm.store.Results(ctx, r.ID, false)
 	if err != nil {
@@ -162,12 +116,115 @@ func (rm *Room) run(ctx context.Context, j store.Job, p *job.Progress) error {
 	return rm.lookInto(ctx, c, snap, b, r, rs, p)
 }
 
-// giveUp writes down that the questions of a run from a place on were not asked: a model that answered none of a whole batch is not waited
-// for again, one question at a time.
+// askAll asks what a run has not asked yet and keeps the results, a batch at a time. It stops asking when a whole batch got no reply, and
+// when the run's cap is reached; what is not asked then is a result, too.
+func (rm *Room) askAll(ctx context.Context, r store.Run, b answer.Bench, p *job.Progress) error {
+	have, err := rm.store.Results(ctx, r.ID, false)
+	if err != nil {
+		return err
+	}
+	pay := purse{cap: r.Cap}
+	done := map[string]bool{}
+	for _, h := range have {
+		done[h.Question] = true
+		pay.add(h.Verdict)
+	}
+	for from := 0; from < len(r.Questions); from += resultBatch {
+		to := min(from+resultBatch, len(r.Questions))
+		results, err := rm.askBatch(ctx, r, b, from, to, done, &pay)
+		if err != nil {
+			return err
+		}
+		if err := rm.store.AddResults(ctx, r.ID, results); err != nil {
+			return err
+		}
+		why := ""
+		if spent := pay.empty(); spent != "" && to < len(r.Questions) {
+			why = "not asked: " + spent
+		} else if len(results) == resultBatch && !slices.ContainsFunc(results, func(x store.Result) bool { return !x.Outage }) {
+			why = "not asked, as none of the questions before got a reply: " + results[0].Failed
+		}
+		if why != "" {
+			if err := rm.giveUp(ctx, r, to, why); err != nil {
+				return err
+			}
+			to = len(r.Questions)
+			from = to
+		}
+		p.Set(ctx, to, len(r.Questions), "asking")
+	}
+	return nil
+}
+
+// askBatch asks the questions of a run from one place up to another, those apart that were asked before.
+func (rm *Room) askBatch(ctx context.Context, r store.Run, b answer.Bench, from, to int, done map[string]bool, pay *purse) ([]store.Result, error) {
+	batch := make([]*store.Result, to-from)
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i := from; i < to; i++ {
+		q := r.Questions[i]
+		if done[q.ID] {
+			continue
+		}
+		g.Go(func() error {
+			if ctx.Err() != nil {
+				return nil
+			}
+			one := store.Result{Position: i, Question: q.ID}
+			if spent := pay.empty(); spent != "" {
+				one.Failed = "not asked: " + spent
+			} else {
+				one = rm.judge(ctx, b, i, q, r.Repeats)
+				pay.add(one.Verdict)
+			}
+			batch[i-from] = &one
+			return nil
+		})
+	}
+	_ = g.Wait() // what cannot be judged is a result, too
+	var results []store.Result
+	for _, x := range batch {
+		if x != nil {
+			results = append(results, *x)
+		}
+	}
+	return results, ctx.Err()
+}
+
+// purse is what a run has spent on a model, and the most that it may.
+type purse struct {
+	cap store.Cap
+
+	mu     sync.Mutex
+	tokens int
+	price  float64
+}
+
+// add counts what the replies behind a verdict cost.
+func (p *purse) add(v prove.Verdict) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.tokens, p.price = p.tokens+v.Scores.TokensIn+v.Scores.TokensOut, p.price+v.Scores.Price
+}
+
+// empty says in words that the cap is reached; "" while there is something left.
+func (p *purse) empty() string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	switch {
+	case p.cap.Price > 0 && p.price >= p.cap.Price:
+		return fmt.Sprintf("the most that this run may spend, %g, is spent", p.cap.Price)
+	case p.cap.Tokens > 0 && p.tokens >= p.cap.Tokens:
+		return fmt.Sprintf("the %d tokens that this run may use are used", p.cap.Tokens)
+	}
+	return ""
+}
+
+// giveUp writes down why the questions of a run from a place on were not asked.
 func (rm *Room) giveUp(ctx context.Context, r store.Run, from int, why string) error {
 	var rest []store.Result
 	for i := from; i < len(r.Questions); i++ {
-		rest = append(rest, store.Result{Position: i, Question: r.Questions[i].ID, Failed: "not asked, as none of the questions before got a reply: " + why})
+		rest = append(rest, store.Result{Position: i, Question: r.Questions[i].ID, Failed: why})
 	}
 	return rm.store.AddResults(ctx, r.ID, rest)
 }
@@ -205,20 +262,26 @@ func (rm *Room) judge(ctx context.Context, b answer.Bench, at int, q questions.Q
 func (rm *Room) Examine(ctx context.Context, b answer.Bench, q questions.Question) (prove.Seen, prove.Verdict, float64, error) {
 	turns := q.Turns
 	var earlier []prove.Finding
+	var in, out int
+	var price float64
 	for i, line := range q.Script {
 		s, _, err := rm.put(ctx, b, line.Text, turns)
 		if err != nil {
 			return prove.Seen{}, prove.Verdict{}, 0, fmt.Errorf("message %d of the script: %w", i+1, err)
 		}
+		read, wrote, cost := s.Trail.Cost()
+		in, out, price = in+read, out+wrote, price+cost
 		earlier = append(earlier, prove.JudgeLine(line, i+1, s)...)
 		turns = append(turns[:len(turns):len(turns)], query.Turn{Role: "user", Text: line.Text}, query.Turn{Role: "assistant", Text: s.Trail.Text()})
 	}
 	s, ms, err := rm.put(ctx, b, q.Text, turns)
-	s.Relevant = rm.Directory(b).Relevant(q)
 	if err != nil {
 		return s, prove.Verdict{}, ms, err
 	}
-	return s, prove.Judge(q, s).After(earlier), ms, nil
+	s.Relevant = rm.Directory(b).Relevant(q)
+	v := prove.Judge(q, s).After(earlier)
+	v.Scores.Pay(in, out, price)
+	return s, v, ms, nil
 }
 
 // Directory finds the documents that a bench can answer from by their names.

@@ -35,6 +35,8 @@ type TrialCost struct {
 	Questions int     `json:"questions" doc:"Times that a question is asked"`
 	Seconds   float64 `json:"seconds" doc:"About so long, from what asking and cutting take now"`
 	Unread    int     `json:"unread" doc:"Chunks that an encoder or endpoint has not read yet, at the most"`
+	Cost      runs.Cost `json:"cost" doc:"Of a model, as the draft costs now"`
+	Priced    bool      `json:"priced" doc:"The connection has prices"`
 }
 
 // TrialOutcome is what has come of a trial so far.
@@ -100,15 +102,23 @@ func (rm *Room) EstimateTrial(ctx context.Context, corpus, set string, plan prov
 		out.Questions += left * (n - before) * len(qs) / max(1, clusters)
 		left = max(1, (left+1)/2)
 	}
-	const sample = 8
 	began := time.Now()
-	for i := range min(sample, len(qs)) {
-		if _, _, _, err := rm.runs.Examine(ctx, b, qs[i*len(qs)/min(sample, len(qs))]); err != nil {
+	var paid []runs.Cost
+	for _, q := range runs.SampleOf(qs) {
+		_, v, _, err := rm.runs.Examine(ctx, b, q)
+		if err != nil {
 			return out, err
 		}
+		paid = append(paid, runs.Cost{In: float64(v.Scores.TokensIn), Out: float64(v.Scores.TokensOut)})
 	}
-	each := time.Since(began).Seconds() / float64(min(sample, len(qs)))
-	docs, err := rm.store.Indexable(ctx, c.ID, []string{store.Indexed, store.Unchanged}, "", sample)
+	each := time.Since(began).Seconds() / float64(max(1, len(paid)))
+	f, err := rm.runs.Costs(ctx, c, store.QuestionSet{}, c.Method, paid)
+	if err != nil {
+		return out, err
+	}
+	out.Cost, out.Priced = f.Each.Times(float64(out.Questions)), f.Priced
+	const read = 8 // documents
+	docs, err := rm.store.Indexable(ctx, c.ID, []string{store.Indexed, store.Unchanged}, "", read)
 	if err != nil {
 		return out, err
 	}

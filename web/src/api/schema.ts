@@ -1141,6 +1141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/sets/{set}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run of a set, and a month of questions, are likely to cost of a model's tokens */
+        get: operations["forecastRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/sets/{set}/history": {
         parameters: {
             query?: never;
@@ -1746,6 +1763,7 @@ export interface components {
             asOf: string;
             audience: string;
             method: string;
+            model?: string;
             snapshot: string;
             surface?: string;
             /** Format: int64 */
@@ -2268,6 +2286,20 @@ export interface components {
         CorpusBody: {
             id: string;
             name: string;
+        };
+        Cost: {
+            /**
+             * Format: double
+             * @description Tokens read
+             */
+            in: number;
+            /**
+             * Format: double
+             * @description Tokens written
+             */
+            out: number;
+            /** Format: double */
+            price: number;
         };
         Coverage: {
             /** Format: int64 */
@@ -2913,6 +2945,42 @@ export interface components {
              * @description On questions that had no part in the fit, fold by fold
              */
             unseen: number;
+        };
+        Forecast: {
+            /**
+             * Format: double
+             * @description The connection's, for a month; 0 for none
+             */
+            cap: number;
+            /** @description Of one question, on average */
+            each: components["schemas"]["Cost"];
+            /**
+             * @description Where they were measured: runs of this set, runs of other sets, or questions asked for this forecast
+             * @enum {string}
+             */
+            from: "set" | "corpus" | "sample" | "";
+            /**
+             * Format: int64
+             * @description Replies that it is reckoned from; 0 when none was measured, and nothing else is told
+             */
+            measured: number;
+            /** @description That words replies; empty where the built-in one does, which costs nothing */
+            model: string;
+            /** @description Of so many questions a month as were named */
+            month: components["schemas"]["Cost"];
+            /** @description The connection has prices; otherwise price is 0 */
+            priced: boolean;
+            /**
+             * Format: int64
+             * @description Times that a question is asked in the run
+             */
+            questions: number;
+            run: components["schemas"]["Cost"];
+            /**
+             * Format: double
+             * @description This month so far, on this connection
+             */
+            spent: number;
         };
         FoundAt: {
             address: string;
@@ -4389,6 +4457,8 @@ export interface components {
             start: number;
         };
         TrialCost: {
+            /** @description Of a model, as the draft costs now */
+            cost: components["schemas"]["Cost"];
             /**
              * Format: int64
              * @description Indexes that have to be made besides the corpus's own
@@ -4399,6 +4469,8 @@ export interface components {
              * @description The draft among them
              */
             methods: number;
+            /** @description The connection has prices */
+            priced: boolean;
             /**
              * Format: int64
              * @description Times that a question is asked
@@ -7306,6 +7378,46 @@ export interface operations {
             };
         };
     };
+    forecastRun: {
+        parameters: {
+            query?: {
+                repeats?: number;
+                /** @description Questions in a month */
+                month?: number;
+                /** @description Ask a few questions of the set where nothing was measured yet; that costs what it costs */
+                sample?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getSetHistory: {
         parameters: {
             query?: never;
@@ -7533,6 +7645,10 @@ export interface operations {
             query?: {
                 /** @description How often each question is asked; it passes when most of the replies do */
                 repeats?: number;
+                /** @description The most tokens that the run may use, read and written together; 0 for no cap */
+                capTokens?: number;
+                /** @description The most that it may spend, in the connection's currency; 0 for no cap */
+                capPrice?: number;
             };
             header?: never;
             path: {

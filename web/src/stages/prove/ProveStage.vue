@@ -6,6 +6,7 @@ import { count, moment, percent } from '@/api/words'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
 import ImportSet from './ImportSet.vue'
+import RunCost from './RunCost.vue'
 import RunReport from './RunReport.vue'
 import { firstSet, useProve } from './store'
 
@@ -44,21 +45,22 @@ function follow(): void {
 }
 watch(() => route.query.run, follow)
 const repeats = ref(1)
-const modelled = ref(false)
-/** What a run is likely to cost, from what the last one of this set did. */
-const cost = computed(() => {
-  const id = prove.sets.find((s) => s.name === prove.set)
-  const last = prove.runs.find((r) => r.set === id?.id && (r.summary?.price ?? 0) > 0)
-  if (id === undefined || last?.summary === undefined) return 0
-  return (last.summary.price / Math.max(1, last.questions)) * id.count * repeats.value
-})
+const cap = ref(0)
+const priced = ref(false)
 const trials = computed(() => corpus.active.filter((j) => j.kind === 'study'))
 
 async function start(): Promise<void> {
   const got = await prove.attempt(() =>
     ok(
       api.POST('/api/corpora/{corpus}/sets/{set}/runs', {
-        params: { path: prove.inSet(), query: { repeats: repeats.value } },
+        params: {
+          path: prove.inSet(),
+          query: {
+            repeats: repeats.value,
+            capPrice: priced.value ? cap.value : 0,
+            capTokens: priced.value ? 0 : Math.round(cap.value),
+          },
+        },
       }),
     ),
   )
@@ -76,10 +78,6 @@ onMounted(async () => {
   })
   await prove.load()
   follow()
-  const m = await prove.attempt(() =>
-    ok(api.GET('/api/corpora/{corpus}/method', { params: { path: { corpus: corpus.name } } })),
-  )
-  modelled.value = m?.answer.composer === 'model'
 })
 onUnmounted(() => stop?.())
 </script>
@@ -98,17 +96,6 @@ onUnmounted(() => stop?.())
         </ElSelect>
         <div class="row">
           <ElButton type="primary" :disabled="prove.running.length > 0" @click="start">Run the set</ElButton>
-          <label v-if="modelled" class="row">
-            times
-            <ElInputNumber
-              v-model="repeats"
-              :min="1"
-              :max="9"
-              size="small"
-              aria-label="How often each question is asked"
-            />
-          </label>
-          <span v-if="modelled && cost > 0" class="muted">likely to cost about {{ cost.toFixed(4) }}</span>
           <span class="muted">
             Export:
             <a :href="exportOf('jsonl')" download>JSONL</a>, <a :href="exportOf('csv')" download>CSV</a>,
@@ -116,6 +103,7 @@ onUnmounted(() => stop?.())
             <a :href="exportOf('squad')" download>SQuAD</a>
           </span>
         </div>
+        <RunCost v-model:repeats="repeats" v-model:cap="cap" @priced="(p) => (priced = p)" />
       </template>
       <JobBar v-for="j in [...prove.running, ...trials]" :key="j.id" :job="j" />
       <ImportSet />

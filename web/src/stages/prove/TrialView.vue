@@ -164,8 +164,11 @@ onUnmounted(() => stop())
         {{ count(cost.methods) }} methods, the draft among them, over {{ count(cost.indexes + 1) }}
         {{ cost.indexes === 0 ? 'index' : 'indexes' }}; {{ count(cost.questions) }} questions to ask: about
         {{ duration(cost.seconds)
-        }}<template v-if="cost.unread > 0"
-          >, more if up to {{ count(cost.unread) }} chunks have to be read anew</template
+        }}<template v-if="cost.cost.in > 0"
+          >, {{ count(Math.round(cost.cost.in + cost.cost.out)) }} tokens<template v-if="cost.priced"
+            >, a price of {{ cost.cost.price.toLocaleString(undefined, { maximumSignificantDigits: 3 }) }}</template
+          ></template
+        ><template v-if="cost.unread > 0">, more if up to {{ count(cost.unread) }} chunks have to be read anew</template
         >.
       </span>
     </div>

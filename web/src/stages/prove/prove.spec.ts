@@ -128,8 +128,18 @@ function answer(path: string, method: string): unknown {
         step: 0.01,
       },
     ]
+  if (path.endsWith('/forecast')) return { model: '', measured: 0 }
   if (path.endsWith('/studies')) return []
-  if (path.endsWith('/estimate')) return { methods: 4, indexes: 0, questions: 8, seconds: 2, unread: 0 }
+  if (path.endsWith('/estimate'))
+    return {
+      methods: 4,
+      indexes: 0,
+      questions: 8,
+      seconds: 2,
+      unread: 0,
+      cost: { in: 1200, out: 100, price: 0.5 },
+      priced: true,
+    }
   if (method === 'POST' && path.endsWith('/trials')) return { study: { id: 't1' }, job: { id: 'j2' } }
   return {}
 }
