@@ -17,6 +17,15 @@ import (
 	"jolvex/internal/proving/trials"
 )
 
+// valuesOf reads the values of a setting: with semicolons between where there is one, as values may hold commas themselves, else with
+// commas.
+func valuesOf(s string) []string {
+	if list, ok := strings.CutSuffix(s, ";"); ok || strings.Contains(s, ";") {
+		return strings.Split(list, ";")
+	}
+	return strings.Split(s, ",")
+}
+
 func trialCommand(s *settings) *cobra.Command {
 	var corpus, set, search string
 	var vary []string
@@ -31,6 +40,7 @@ better than the draft beyond chance after Holm's correction over all that were t
 from the best. Settings have the keys that the interface shows, such as chunk.size or answer.bar. With --apply the method is
 brought into the draft; nothing is applied when none is better beyond chance.`,
 		Example: `  jolvex trial --corpus support --set release --vary find.keep=4,8,12 --vary answer.bar=0.4,0.5,0.6
+  jolvex trial --corpus support --set release --vary 'query.order=glossary,filler,spelling,followUp,compound,related,feedback;filler,spelling,followUp,glossary,compound,related,feedback'
   jolvex trial --corpus support --set release --search halving --budget 64 --vary chunk.size=150,250,400 --vary find.dense=0.3,0.6,0.8 --apply`,
 		Args: args(cobra.NoArgs),
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -40,7 +50,7 @@ brought into the draft; nothing is applied when none is better beyond chance.`,
 				if !ok || values == "" {
 					return usageError{fmt.Errorf("--vary is like find.keep=4,8,12, not %q", v)}
 				}
-				plan.Factors = append(plan.Factors, prove.Factor{Key: key, Values: strings.Split(values, ",")})
+				plan.Factors = append(plan.Factors, prove.Factor{Key: key, Values: valuesOf(values)})
 			}
 			if err := plan.Check(); err != nil {
 				return usageError{err}

@@ -5,7 +5,7 @@ func (Settings) Options(key string) [][3]string {
 	switch key {
 	case "strategy":
 		return [][3]string{
-			{Structure, "By structure", "Sections by their headings; lists and tables stay whole where they fit, long tables are cut between rows with their header repeated. The heading path is carried along."},
+			{Structure, "By structure", "Sections by their headings; lists and tables stay whole where they fit, long tables are cut between rows with their header repeated. The heading path is added as context."},
 			{Questions, "Questions with answers", "As by structure, and a question with its answer, or a term with its definition, is a chunk of its own. What is too long carries its question along."},
 			{Subject, "Change of subject", "Cuts where the words, or what they mean, change (TextTiling, Hearst 1997). For long texts without headings."},
 			{Sentences, "Whole sentences", "Packs whole sentences to the size, whatever the headings."},

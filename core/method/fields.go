@@ -21,7 +21,8 @@ type Field struct {
 	Min     *float64 `json:"min,omitempty"`
 	Max     *float64 `json:"max,omitempty"`
 	Step    *float64 `json:"step,omitempty"`
-	Options []Option `json:"options,omitempty" nullable:"false" doc:"choice: what can be chosen"`
+	Options []Option `json:"options,omitempty" nullable:"false" doc:"choice: what can be chosen; text: what is worth choosing"`
+	Try     []string `json:"try" nullable:"false" doc:"Values that a trial may begin with; empty when a trial does not vary the setting"`
 	// For lists the strategies that heed the setting; empty when all do.
 	For []string `json:"for,omitempty" nullable:"false"`
 }
@@ -242,9 +243,56 @@ func (g group) field(i int) Field {
 				}
 				f.Options = append(f.Options, o)
 			}
+		} else if d, ok := g.value.Interface().(described); ok {
+			for _, o := range d.Options(t.Get("json")) {
+				f.Options = append(f.Options, Option{o[0], o[1], o[2]})
+			}
 		}
 	}
+	f.Try = f.worthTrying()
 	return f
+}
+
+// worthTrying gives the values that a trial of a setting begins with: all that can be chosen, or the initial value with one well below
+// and one well above it. Embeddings have none: each would have the whole corpus read anew. Nor has text that is free.
+func (f Field) worthTrying() []string {
+	out := []string{}
+	switch {
+	case strings.HasPrefix(f.Key, "embed."):
+	case f.Kind == "boolean":
+		out = append(out, "true", "false")
+	case f.Kind == "integer", f.Kind == "number":
+		at, err := strconv.ParseFloat(f.Default, 64)
+		mustTag(err, f.Key)
+		least, digits := 0.1, 2
+		if f.Step != nil {
+			least = *f.Step
+		}
+		if f.Kind == "integer" {
+			least, digits = 1, 0
+		}
+		step := max(least, at/2)
+		for _, x := range []float64{at - step, at, at + step} {
+			if f.Min != nil {
+				x = max(x, *f.Min)
+			}
+			if f.Max != nil {
+				x = min(x, *f.Max)
+			}
+			s := strconv.FormatFloat(x, 'f', digits, 64)
+			if digits > 0 {
+				s = strings.TrimSuffix(strings.TrimRight(s, "0"), ".")
+			}
+			if !slices.Contains(out, s) {
+				out = append(out, s)
+			}
+		}
+	default:
+		for _, o := range f.Options {
+			out = append(out, o.Value)
+		}
+	}
+	return out
 }
 
 func (g group) check() []string {

@@ -2,6 +2,7 @@ package method
 
 import (
 	"reflect"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -134,4 +135,38 @@ func TestWithSettingsChanged(t *testing.T) {
 		_, err := With(m, map[string]string{key: value})
 		assert.Error(t, err, key)
 	}
+}
+
+func TestATrialReachesEverySetting(t *testing.T) {
+	m := Default()
+	free := 0
+	for _, f := range Fields() {
+		if strings.HasPrefix(f.Key, "embed.") || f.Kind == "text" && len(f.Options) == 0 {
+			assert.Empty(t, f.Try, "%s: nothing that a trial can vary", f.Key)
+			free++
+			continue
+		}
+		assert.GreaterOrEqual(t, len(f.Try), 2, f.Key)
+		assert.Contains(t, f.Try, f.Default, f.Key)
+		taken := 0
+		for _, v := range f.Try {
+			x, err := With(m, map[string]string{f.Key: v})
+			if err != nil { // some settings bound each other: not every value goes with the others as they are
+				continue
+			}
+			taken++
+			assert.Equal(t, v != f.Default, len(Difference(m, x)) == 1, "%s: %s", f.Key, v)
+		}
+		assert.GreaterOrEqual(t, taken, 2, "%s: %v", f.Key, f.Try)
+	}
+	assert.Less(t, free, len(Fields())/3)
+	order := map[string]bool{}
+	for _, f := range Fields() {
+		if f.Key == "query.order" {
+			for _, v := range f.Try {
+				order[v] = true
+			}
+		}
+	}
+	assert.Len(t, order, 5, "the order of the rewrite passes is among them")
 }

@@ -41,6 +41,24 @@ type Settings struct {
 // orderable are the passes whose order can be changed.
 var orderable = []string{PassFiller, PassSpelling, PassFollowUp, PassGlossary, PassCompound, PassRelated, PassFeedback}
 
+// Options gives the orders of passes that are worth trying, each with what it is for.
+func (Settings) Options(key string) [][3]string {
+	if key != "order" {
+		return nil
+	}
+	first := func(names ...string) string {
+		rest := slices.DeleteFunc(slices.Clone(orderable), func(n string) bool { return slices.Contains(names, n) })
+		return strings.Join(append(names, rest...), ",")
+	}
+	return [][3]string{
+		{first(), "as it comes", "Filler is dropped, then spelling put right, then follow-ups, glossary and related terms."},
+		{first(PassGlossary), "glossary first", "Abbreviations and names are known before anything is put right: for corpora with many codes."},
+		{first(PassSpelling), "spelling first", "Words are put right before filler is told by them: for callers who mistype much."},
+		{first(PassFollowUp), "follow-ups first", "A question is made to stand alone before anything else is done to it: for long conversations."},
+		{first(PassGlossary, PassFollowUp), "glossary, then follow-ups", "Both, in this order."},
+	}
+}
+
 // Check reports what is wrong with the order of passes, in words.
 func (s Settings) Check() []string {
 	names := strings.Split(s.Order, ",")

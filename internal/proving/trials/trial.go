@@ -54,11 +54,24 @@ func methodsOf(m method.Method, p prove.Plan) ([]map[string]string, []method.Met
 		return nil, nil, fault.Input("%v", err)
 	}
 	settings, methods := []map[string]string{{}}, []method.Method{m}
+	draft, err := m.Hash()
+	if err != nil {
+		return nil, nil, err
+	}
+	seen := map[string]bool{draft: true}
 	for _, kv := range p.Methods() {
 		x, err := runs.Altered(m, diagnose.Alteration{Settings: kv})
 		if err != nil {
 			return nil, nil, err
 		}
+		hash, err := x.Hash()
+		if err != nil {
+			return nil, nil, err
+		}
+		if seen[hash] {
+			continue
+		}
+		seen[hash] = true
 		settings, methods = append(settings, kv), append(methods, x)
 	}
 	return settings, methods, nil

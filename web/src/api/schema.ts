@@ -3207,10 +3207,12 @@ export interface components {
             max?: number;
             /** Format: double */
             min?: number;
-            /** @description choice: what can be chosen */
+            /** @description choice: what can be chosen; text: what is worth choosing */
             options?: components["schemas"]["MethodOption"][];
             /** Format: double */
             step?: number;
+            /** @description Values that a trial may begin with; empty when a trial does not vary the setting */
+            try: string[];
             unit?: string;
         };
         MethodOption: {

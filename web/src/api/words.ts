@@ -3,6 +3,9 @@ const oneDigit = new Intl.NumberFormat(undefined, { maximumFractionDigits: 1, mi
 
 export const count = (n: number): string => whole.format(n)
 
+/** A number with what it counts: 1 page, 2 pages. */
+export const counted = (n: number, one: string, many = `${one}s`): string => `${count(n)} ${n === 1 ? one : many}`
+
 export const percent = (x: number): string => `${oneDigit.format(100 * x)} %`
 
 export function duration(seconds: number): string {

@@ -92,7 +92,7 @@ onMounted(async () => {
       <label class="field">
         <span class="label">Address</span>
         <ElInput v-model="base" placeholder="http://127.0.0.1:9000/v1" />
-        <span class="hint">What stands before {{ path }}. Empty to disconnect.</span>
+        <span class="hint">The address without {{ path }}. Empty to disconnect.</span>
       </label>
       <div class="row">
         <label class="field">

@@ -69,6 +69,16 @@ function set(f: Field, v: unknown): void {
         >
           <ElOption v-for="o in f.options ?? []" :key="o.value" :value="o.value" :label="o.label" />
         </ElSelect>
+        <ElSelect
+          v-else-if="f.kind === 'text' && (f.options ?? []).length > 0"
+          filterable
+          allow-create
+          :model-value="String(values[keyOf(f)] ?? '')"
+          :aria-label="f.label"
+          @update:model-value="(v: unknown) => set(f, v)"
+        >
+          <ElOption v-for="o in f.options ?? []" :key="o.value" :value="o.value" :label="o.label" :title="o.help" />
+        </ElSelect>
         <ElInput
           v-else-if="f.kind === 'text'"
           type="textarea"

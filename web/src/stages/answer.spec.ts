@@ -13,7 +13,14 @@ import ThreeWordings from './find/ThreeWordings.vue'
 import { useFind } from './find/store'
 import CompareRuns from './prove/CompareRuns.vue'
 
-const field = (key: string, kind: Field['kind'], label: string): Field => ({ key, kind, label, help: '.', default: '' })
+const field = (key: string, kind: Field['kind'], label: string): Field => ({
+  key,
+  kind,
+  label,
+  help: '.',
+  default: '',
+  try: [],
+})
 const fields: Field[] = [
   { ...field('answer.bar', 'number', 'Evidence bar'), min: 0, max: 1, step: 0.01 },
   field('answer.tone', 'text', 'Manner'),
@@ -200,7 +207,7 @@ describe('AnswerStage', () => {
     await w.find('input[aria-label^="Evidence bar"]').trigger('change')
     await settle()
     expect(w.find('.moved').text()).toContain('refused Right one?')
-    expect(w.text()).toContain('the bar belongs at 0.45')
+    expect(w.text()).toContain('the best bar is 0.45')
     await w
       .findAll('button')
       .find((b) => b.text() === 'Set it there')

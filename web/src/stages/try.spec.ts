@@ -18,6 +18,7 @@ const fields: Field[] = [
   {
     key: 'chunk.strategy',
     kind: 'choice',
+    try: [],
     label: 'Strategy',
     help: 'How.',
     default: 'structure',
@@ -29,6 +30,7 @@ const fields: Field[] = [
   {
     key: 'chunk.size',
     kind: 'integer',
+    try: [],
     label: 'Size',
     help: 'Most.',
     default: '320',
@@ -39,6 +41,7 @@ const fields: Field[] = [
   {
     key: 'chunk.least',
     kind: 'integer',
+    try: [],
     label: 'Minimum size',
     help: 'Least.',
     default: '24',
@@ -49,6 +52,7 @@ const fields: Field[] = [
   {
     key: 'find.dense',
     kind: 'number',
+    try: [],
     label: 'Share of meaning',
     help: 'Meaning.',
     default: '0.6',
@@ -56,7 +60,7 @@ const fields: Field[] = [
     max: 1,
     step: 0.05,
   },
-  { key: 'query.filler', kind: 'boolean', label: 'Drop filler', help: 'Filler.', default: 'true' },
+  { key: 'query.filler', kind: 'boolean', label: 'Drop filler', help: 'Filler.', default: 'true', try: [] },
 ]
 const chunk = { strategy: 'structure', size: 320, least: 24, overlap: 0, inner: 64, told: 'words', window: 45 }
 const method = { chunk, find: { dense: 0.6 }, query: { filler: true }, embed: {}, answer: {} }

@@ -174,7 +174,7 @@ onMounted(async () => {
         <span class="muted">at {{ bar.toFixed(2) }}; right ones lost {{ percent(now?.lost) }}. Drag the bar.</span>
       </p>
       <p class="row">
-        <label for="cost">Where a wrong answer weighs as much as</label>
+        <label for="cost">If one wrong answer costs as much as</label>
         <ElInputNumber
           id="cost"
           v-model="cost"
@@ -186,8 +186,8 @@ onMounted(async () => {
           @change="draw"
         />
         <span>
-          right ones refused, the bar belongs at <b class="figure">{{ curve?.placing.bar.toFixed(2) }}</b>: on questions
-          that had no say in it, {{ percent(curve?.placing.unseen.answered) }} answered,
+          refused right ones, the best bar is <b class="figure">{{ curve?.placing.bar.toFixed(2) }}</b>: on questions
+          that it was not chosen on, {{ percent(curve?.placing.unseen.answered) }} answered,
           {{ percent(curve?.placing.unseen.wrong) }} of those wrong; it moves by
           {{ curve?.placing.spread.toFixed(2) }} between folds.
         </span>

@@ -174,7 +174,9 @@ onUnmounted(stopKeys)
         </details>
         <details>
           <summary>Embedding</summary>
-          <p class="hint">Holds for the whole index: it cannot be tried out, only applied, and is then read behind.</p>
+          <p class="hint">
+            Holds for the whole index: it cannot be tried out, only applied, and is then re-embedded in the background.
+          </p>
           <SettingsForm
             :fields="embedFields"
             :values="find.tried.embed"

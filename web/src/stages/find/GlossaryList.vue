@@ -111,7 +111,7 @@ const load = (e: Event): Promise<void> =>
     <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
     <p v-if="told !== ''" class="notice" role="status">{{ told }}</p>
     <ElButton @click="suggest">Look for terms in the texts</ElButton>
-    <p v-if="suggestions !== undefined && suggestions.length === 0" class="notice">The texts propose nothing more.</p>
+    <p v-if="suggestions !== undefined && suggestions.length === 0" class="notice">No new suggestions.</p>
     <table v-else-if="suggestions !== undefined" class="plain">
       <tbody>
         <tr v-for="s in suggestions" :key="s.term">

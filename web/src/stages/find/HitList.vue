@@ -149,13 +149,13 @@ watch(
           >
             {{ whole.has(i) ? 'Show less' : e.section ? 'Show its section' : 'Show the whole chunk' }}
           </button>
-          <button class="linkish" @click="startPin(i)">This is the one</button>
+          <button class="linkish" @click="startPin(i)">Mark as the expected passage</button>
         </p>
         <form v-if="pinning === i" class="pin row" @submit.prevent="pin">
-          <label :for="`pin-${i}`">Expect it from now on, in the question set</label>
+          <label :for="`pin-${i}`">Expected from now on, in the question set</label>
           <input :id="`pin-${i}`" v-model="setName" list="sets" required maxlength="120" />
           <datalist id="sets"><option v-for="s in find.sets" :key="s.id" :value="s.name" /></datalist>
-          <ElButton size="small" type="primary" native-type="submit">Expect it</ElButton>
+          <ElButton size="small" type="primary" native-type="submit">Save</ElButton>
           <ElButton size="small" @click="pinning = undefined">Cancel</ElButton>
           <p class="hint">
             {{

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { api, ok, type Schema } from '@/api/client'
-import { count } from '@/api/words'
+import { counted, count } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import { useSources } from './store'
 
@@ -79,7 +79,7 @@ async function addOne(): Promise<void> {
         <ElInput v-model="answer" type="textarea" :rows="6" placeholder="Plain text or Markdown" />
       </label>
       <ElButton type="primary" native-type="submit" :disabled="question.trim() === '' || answer.trim() === ''"
-        >Take in</ElButton
+        >Include</ElButton
       >
       <p>
         Save all as <a :href="`${exports}csv`" download>CSV</a> or <a :href="`${exports}jsonl`" download>JSON Lines</a>
@@ -123,7 +123,7 @@ async function addOne(): Promise<void> {
           >
         </p>
         <ElButton type="primary" :disabled="preview.good === 0" @click="take"
-          >Take in {{ count(preview.good) }} pairs</ElButton
+          >Include {{ counted(preview.good, 'pair') }}</ElButton
         >
         <table class="plain">
           <thead>

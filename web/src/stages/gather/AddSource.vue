@@ -163,7 +163,7 @@ async function add(): Promise<void> {
         <WebSettings v-if="more && kind !== 'folder'" v-model="web" />
       </template>
       <ElButton type="primary" native-type="submit" :loading="adding" :disabled="!ready">{{
-        kind === 'text' ? 'Take in' : kind === 'folder' ? 'Watch folder' : choose ? 'Find pages' : 'Gather'
+        kind === 'text' ? 'Include' : kind === 'folder' ? 'Watch folder' : choose ? 'Find pages' : 'Gather'
       }}</ElButton>
     </form>
     <ConnectionForm

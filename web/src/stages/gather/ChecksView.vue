@@ -89,8 +89,8 @@ watch(
     <ElButton size="small" @click="check">Check all now</ElButton>
   </div>
   <p v-if="loaded && shown.length === 0" class="notice">
-    Nothing to mend here. Whatever comes in is checked for duplicates, contradictions, times that have passed,
-    instructions to assistants, personal data and pages without text.
+    No open findings. Whatever comes in is checked for duplicates, contradictions, times that have passed, instructions
+    to assistants, personal data and pages without text.
   </p>
   <article v-for="f in shown" :key="f.id" class="finding" :class="{ off: f.dismissed }">
     <p class="head">

@@ -3,7 +3,7 @@ import { useDebounceFn, useElementSize } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ok, type Schema } from '@/api/client'
-import { count } from '@/api/words'
+import { counted, count } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import { nameOf, useSources } from './store'
 import { startsTaken, openAtFirst, treeOf, type Node } from './tree'
@@ -167,13 +167,14 @@ const why = (n: Node): string => {
       <label class="field">
         <span class="label"
           >Include only
-          <span class="figure muted">{{ include === '' ? '' : `${count(caught.include)} caught` }}</span></span
+          <span class="figure muted">{{ include === '' ? '' : `${count(caught.include)} matched` }}</span></span
         >
         <ElInput v-model="include" type="textarea" :rows="2" class="mono" placeholder="/travel/*" />
       </label>
       <label class="field">
         <span class="label"
-          >Exclude <span class="figure muted">{{ exclude === '' ? '' : `${count(caught.exclude)} caught` }}</span></span
+          >Exclude
+          <span class="figure muted">{{ exclude === '' ? '' : `${count(caught.exclude)} matched` }}</span></span
         >
         <ElInput v-model="exclude" type="textarea" :rows="2" class="mono" placeholder="/news/*" />
       </label>
@@ -191,7 +192,7 @@ const why = (n: Node): string => {
       <span v-for="[word, n] in counts" :key="word" class="chip"
         >{{ word }} <b class="figure">{{ count(n) }}</b>
         <button class="linkish" :aria-label="`Leave out all: ${word}`" @click="clutter(word, false)">out</button>
-        <button class="linkish" :aria-label="`Take in all: ${word}`" @click="clutter(word, true)">in</button></span
+        <button class="linkish" :aria-label="`Include all: ${word}`" @click="clutter(word, true)">in</button></span
       >
     </div>
     <div class="row">
@@ -229,7 +230,7 @@ const why = (n: Node): string => {
         ><b>{{ count(chosen.size) }}</b> of {{ count(pages.length) }}</span
       >
       <ElButton type="primary" :loading="saving" :disabled="pages.length === 0" @click="save"
-        >Take in {{ count(chosen.size) }} pages</ElButton
+        >Include {{ counted(chosen.size, 'page') }}</ElButton
       >
     </div>
     <div ref="room" class="room">
@@ -245,7 +246,7 @@ const why = (n: Node): string => {
           <span class="node">
             <input
               type="checkbox"
-              :aria-label="`Take in ${data.label}`"
+              :aria-label="`Include ${data.label}`"
               :checked="ticked.get(data.id) === data.count"
               :indeterminate="(ticked.get(data.id) ?? 0) > 0 && ticked.get(data.id) !== data.count"
               @click.stop

@@ -188,7 +188,7 @@ onUnmounted(() => stops.forEach((s) => s()))
   </div>
   <div v-if="documents.length === 0" class="notice">
     <template v-if="filter === 'all' && search === '' && from === 'all'">
-      Here stands what the assistant answers from.
+      No documents yet. The assistant answers from what is listed here.
       <RouterLink :to="{ name: 'add', params: { corpus: corpus.name } }">Add a source</RouterLink>
     </template>
     <template v-else>No document matches. <button class="linkish" @click="showAll">Show all</button></template>

@@ -89,7 +89,7 @@ describe('ChecksView', () => {
     serve({ ...common, '/findings': findings })
     const w = await show(ChecksView, '/c/Ferries/gather/checks?kind=near-empty')
     expect(w.findAll('.finding')).toHaveLength(0)
-    expect(w.find('.notice').text()).toContain('Nothing to mend here')
+    expect(w.find('.notice').text()).toContain('No open findings')
     w.unmount()
   })
 })
@@ -155,7 +155,7 @@ describe('AddPairs', () => {
     expect(w.text()).toContain('it has no question')
     await w
       .findAll('button')
-      .find((b) => b.text() === 'Take in 1 pairs')
+      .find((b) => b.text() === 'Include 1 pair')
       ?.trigger('click')
     for (let i = 0; i < 6; i++) await settle()
     const sent = calls.find((c) => c.method === 'PUT')

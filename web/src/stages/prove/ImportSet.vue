@@ -85,7 +85,7 @@ async function keep(): Promise<void> {
       >.
     </p>
     <ElCheckbox v-if="chosen.read.documents > 0" v-model="withDocuments"
-      >Take in the {{ count(chosen.read.documents) }} documents that come with them</ElCheckbox
+      >Include the {{ count(chosen.read.documents) }} documents that come with them</ElCheckbox
     >
     <ul v-if="chosen.read.problems.length > 0" class="refused">
       <li v-for="p in chosen.read.problems" :key="p" class="caution">{{ p }}</li>

@@ -114,7 +114,7 @@ onUnmounted(() => stop?.())
         <li v-for="r in prove.own" :key="r.id">
           <RouterLink :to="{ query: { run: r.id } }" :class="{ here: r.id === runId && view === 'runs' }">
             <span :title="moment(r.createdAt).zone">{{ moment(r.createdAt).text }}</span>
-            <b class="figure">{{ r.summary ? percent(r.summary.passed.rate) : 'not ended' }}</b>
+            <b class="figure">{{ r.summary ? percent(r.summary.passed.rate) : 'not finished' }}</b>
           </RouterLink>
           <span v-if="r.note !== ''" class="muted">tried: {{ r.note }}</span>
         </li>

@@ -92,7 +92,7 @@ function addLine(): void {
     </label>
     <div class="row">
       <ElButton type="primary" :disabled="blocked" @click="emit('save', copy(q))">{{ save }}</ElButton>
-      <ElButton @click="emit('cancel')">Leave it</ElButton>
+      <ElButton @click="emit('cancel')">Cancel</ElButton>
       <slot :question="q" />
     </div>
   </div>

@@ -61,9 +61,9 @@ const from = computed(() => {
               size="small"
               aria-label="Questions in a month"
             />
-            questions:</label
+            questions</label
           >
-          about {{ tokens(forecast.month) }}{{ price(forecast.month) }}
+          costs about {{ tokens(forecast.month) }}{{ price(forecast.month) }}
         </p>
         <p v-if="forecast.priced" class="muted">
           Spent this month: {{ money(forecast.spent)
@@ -100,5 +100,14 @@ const from = computed(() => {
 }
 .tight p {
   margin: 0;
+}
+.tight label {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+}
+.tight .el-input-number {
+  width: 96px;
 }
 </style>

@@ -71,14 +71,14 @@ async function apply(a: Arm): Promise<void> {
         <b>{{ sums.sure ? 'Take' : 'Stay with' }}: {{ named(arms[sums.pick] as Arm) }}</b> – {{ sums.why }}.
       </p>
       <p class="muted">
-        Scored on questions that it was not chosen on, the choosing passes {{ percent(sums.honest.rate) }} ({{
+        On unseen questions the chosen method passes {{ percent(sums.honest.rate) }} ({{
           percent(sums.honest.interval.low)
         }}
         to {{ percent(sums.honest.interval.high) }}): {{ (100 * sums.gain).toFixed(1) }} points against the draft ({{
           (100 * sums.within.low).toFixed(1)
         }}
         to {{ (100 * sums.within.high).toFixed(1) }}). A difference of {{ (100 * sums.smallest).toFixed(1) }} points
-        could have been told from chance, one comparison at a time. {{ trial.arms.length }} of {{ trial.of }} methods,
+        would have shown beyond chance, one comparison at a time. {{ trial.arms.length }} of {{ trial.of }} methods,
         {{ duration(trial.took) }}.
       </p>
       <ElButton v-if="sums.sure" type="primary" @click="apply(arms[sums.pick] as Arm)">Apply it to the draft</ElButton>

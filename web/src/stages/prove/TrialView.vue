@@ -15,29 +15,16 @@ const plan = ref<Schema['ProvePlan']>({ search: 'grid', budget: 64, seed: 1, fac
 const cost = ref<Schema['TrialCost']>()
 const chosen = ref('')
 
-const can = computed(() => fields.value.filter((f) => f.kind !== 'text' && !f.key.startsWith('embed.')))
+const can = computed(() => fields.value.filter((f) => f.try.length > 0))
 const field = (key: string): Field | undefined => fields.value.find((f) => f.key === key)
 const shown = computed(() => trials.value.find((t) => t.id === chosen.value) ?? trials.value[0])
 const job = computed(() => corpus.active.find((j) => j.kind === 'study'))
 const methods = computed(() => plan.value.factors.reduce((n, f) => n * Math.max(1, f.values.length), 1))
 
-/** Values around the default of a setting, as a start. */
-function start(f: Field): string[] {
-  if (f.kind === 'boolean') return ['true', 'false']
-  if (f.kind === 'choice') return (f.options ?? []).map((o) => o.value)
-  const d = Number(f.default)
-  const step = f.kind === 'integer' ? Math.max(1, Math.round(d / 2)) : Math.max(f.step ?? 0.1, d / 2)
-  const digits = f.kind === 'integer' ? 0 : 2
-  return [...new Set([d - step, d, d + step])]
-    .map((x) => Math.min(f.max ?? x, Math.max(f.min ?? x, x)))
-    .map((x) => String(Number(x.toFixed(digits))))
-    .filter((x, i, all) => all.indexOf(x) === i)
-}
-
 function vary(key: string): void {
   const f = field(key)
   if (f === undefined || plan.value.factors.some((x) => x.key === key)) return
-  plan.value.factors.push({ key, values: start(f) })
+  plan.value.factors.push({ key, values: [...f.try] })
 }
 
 function values(i: number, text: string): void {
@@ -117,8 +104,8 @@ onUnmounted(() => stop())
       </ElSelect>
       <ElSelect v-model="plan.search" aria-label="Search" class="search">
         <ElOption value="grid" label="every combination" />
-        <ElOption value="random" label="some, drawn evenly" />
-        <ElOption value="halving" label="all on few questions, the better half on more" />
+        <ElOption value="random" label="random sample" />
+        <ElOption value="halving" label="narrow down in rounds" />
       </ElSelect>
       <label v-if="plan.search !== 'grid'" class="row">
         at most
@@ -143,7 +130,16 @@ onUnmounted(() => stop())
             {{ field(f.key)?.label ?? f.key }} <span class="muted mono">{{ f.key }}</span>
           </td>
           <td>
+            <ElSelect
+              v-if="(field(f.key)?.options ?? []).length > 0"
+              v-model="f.values"
+              multiple
+              :aria-label="`Values of ${f.key}`"
+            >
+              <ElOption v-for="o in field(f.key)?.options ?? []" :key="o.value" :value="o.value" :label="o.label" />
+            </ElSelect>
             <input
+              v-else
               class="values"
               :value="f.values.join(', ')"
               :aria-label="`Values of ${f.key}`"
@@ -175,7 +171,7 @@ onUnmounted(() => stop())
   </section>
   <div v-if="trials.length > 1" class="row">
     <label for="which">Trial</label>
-    <select id="which" v-model="chosen">
+    <select id="which" :value="shown?.id" @change="(e) => (chosen = (e.target as HTMLSelectElement).value)">
       <option v-for="t in trials" :key="t.id" :value="t.id">
         {{ moment(t.createdAt).text }}, {{ t.trial?.arms.length ?? 0 }} methods
       </option>

@@ -123,6 +123,7 @@ function answer(path: string, method: string): unknown {
         label: 'Evidence bar',
         help: '',
         default: '0.5',
+        try: ['0.25', '0.5', '0.75'],
         min: 0,
         max: 1,
         step: 0.01,
@@ -406,7 +407,7 @@ describe('a trial', () => {
         factors: [{ key: 'answer.bar', share: 1, values: { '0.4': 0.9, '0.9': 0.1 } }],
       },
     }
-    const fields = [{ key: 'answer.bar', kind: 'number', label: 'Evidence bar', help: '', default: '0.5' }]
+    const fields = [{ key: 'answer.bar', kind: 'number', label: 'Evidence bar', help: '', default: '0.5', try: [] }]
     const w = await shown(TrialOutcome, { study: { id: 't' }, trial, fields })
     expect(w.text()).toContain('Take: Evidence bar 0.4')
     expect(w.findAll('svg circle')).toHaveLength(2)

@@ -59,7 +59,7 @@ const cuts = computed(() =>
         ><template v-if="c.seen > 0"> · kept {{ c.seen }} times</template
         ><span v-if="compare && !c.same" class="caution"> · cut differently</span>
       </p>
-      <p v-if="c.carried" class="carried muted">carried along: {{ c.carried.replaceAll('\n', ' · ') }}</p>
+      <p v-if="c.carried" class="carried muted">context added: {{ c.carried.replaceAll('\n', ' · ') }}</p>
       <p class="mono body">
         <span v-if="repeated !== ''" class="repeated" title="Repeated from the chunk before">{{
           repeated
