@@ -31,6 +31,7 @@ type Encoder struct {
 	norm    layerNorm
 	layers  []layer
 	curves  *curves
+	spare   sync.Pool // of *buffers
 }
 
 type layer struct {
@@ -41,7 +42,7 @@ type layer struct {
 // linear is a matrix [out][in] in 8-bit rows with a scale each, and a bias.
 type linear struct {
 	in, out int
-	w       []int8
+	w       panels[int8]
 	scale   []float32
 	bias    []float32
 }
@@ -90,6 +91,7 @@ func loadEncoder() (*Encoder, error) {
 		return nil, fmt.Errorf("read the encoder's vocabulary: %w", err)
 	}
 	e := &Encoder{id: head.ID, width: head.Width, heads: head.Heads, longest: head.Longest, cut: newWordPiece(string(vocab)), curves: newCurves()}
+	e.spare.New = func() any { return new(buffers) }
 	ts := map[string]tensor{}
 	for _, t := range head.Tensors {
 		ts[t.Name] = t
@@ -149,11 +151,14 @@ func (r *weights) norm(name string) layerNorm {
 }
 
 func (r *weights) linear(name string) linear {
-	l := linear{w: r.int8s(name + ".weight"), scale: r.floats(name + ".weight.scale"), bias: r.floats(name + ".bias"), out: len(r.at[name+".bias"].Shape)}
-	if s := r.at[name+".weight"].Shape; len(s) == 2 {
-		l.out, l.in = s[0], s[1]
+	s := r.at[name+".weight"].Shape
+	if len(s) != 2 || s[0]%columns != 0 || s[1]%2 != 0 {
+		r.err = fmt.Errorf("the encoder's matrix %s is %v, not two multiples of %d", name, s, columns)
+		return linear{}
 	}
-	return l
+	return linear{
+		in: s[1], out: s[0], w: packed(r.int8s(name+".weight"), s[0], s[1]), scale: r.floats(name + ".weight.scale"), bias: r.floats(name + ".bias"),
+	}
 }
 
 // ID implements Embedder.
@@ -170,7 +175,7 @@ const (
 
 // rowsAtOnce is about how many pieces go through the layers together: enough to read each matrix seldom, few enough to
 // stay in the cache.
-const rowsAtOnce = 256
+const rowsAtOnce = 128
 
 // Embed implements Embedder, on all cores. A text without any piece has the zero vector.
 func (e *Encoder) Embed(ctx context.Context, texts []string) ([]Vector, error) {

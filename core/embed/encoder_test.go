@@ -89,42 +89,6 @@ func TestEncoderKnowsWhatStaticTablesDoNot(t *testing.T) {
 	}
 }
 
-// The vector kernels give what plain arithmetic gives, to the last bit.
-func TestKernelsAreExact(t *testing.T) {
-	r := rand.New(rand.NewPCG(4, 2))
-	for range 200 {
-		k := 16 * (1 + r.IntN(20))
-		lda, ldb := k+r.IntN(3), k+r.IntN(3)
-		a, b, wideB := make([]int16, 4*lda), make([]int8, 4*ldb), make([]int16, 4*ldb)
-		for i := range a {
-			a[i] = int16(r.IntN(2*levels+1) - levels)
-		}
-		for i := range b {
-			b[i] = int8(r.IntN(255) - 127)
-			wideB[i] = int16(r.IntN(2*levels+1) - levels)
-		}
-		var want4, got4 [16]int32
-		plainDots4x4(a, lda, b, ldb, k, &want4)
-		dots4x4(a, lda, b, ldb, k, &got4)
-		require.Equal(t, want4, got4)
-		var want, got [8]int32
-		short := k
-		if short > 32 {
-			short = 32
-		}
-		plainDots4x2Wide(a, lda, wideB, ldb, short, &want)
-		dots4x2Wide(a, lda, wideB, ldb, short, &got)
-		require.Equal(t, want, got)
-	}
-	for n := range 100 {
-		a, b := make([]int8, n), make([]int8, n)
-		for i := range a {
-			a[i], b[i] = int8(r.IntN(255)-127), int8(r.IntN(255)-127)
-		}
-		require.Equal(t, plainDot(a, b), dot(a, b), "%d numbers", n)
-	}
-}
-
 func TestNoSumLeaves32Bits(t *testing.T) {
 	assert.Less(t, levels*127*1536, math.MaxInt32, "a row of the widest layer")
 	assert.Less(t, levels*levels*32, math.MaxInt32, "query and key of one head")
@@ -139,15 +103,16 @@ func TestCurves(t *testing.T) {
 		assert.InDelta(t, 0.5*x*(1+math.Erf(x/math.Sqrt2)), float64(v[0]), 1e-5, "GELU of %v", x)
 	}
 	logits := []float32{1, 2, 3, -30, 2.5}
-	p := make([]int16, 5)
+	p := make([]int16, columns)
 	sum := 0.0
 	for _, l := range logits {
 		sum += math.Exp(float64(l))
 	}
-	c.softmax(append([]float32(nil), logits...), p)
+	c.softmax(append(append([]float32(nil), logits...), make([]float32, columns-len(logits))...), p, 1, len(logits), columns)
 	for i, l := range logits {
 		assert.InDelta(t, math.Exp(float64(l))/sum, float64(p[i])/certain, 1e-4)
 	}
+	assert.Equal(t, make([]int16, columns-len(logits)), p[len(logits):], "what is no logit is not likely at all")
 }
 
 func FuzzPieces(f *testing.F) {
@@ -202,6 +167,22 @@ func BenchmarkEncodeQuestion(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
+}
+
+// BenchmarkKernel multiplies as the widest layer does, on one core; its figure is multiplications and additions a second, in thousand millions.
+func BenchmarkKernel(b *testing.B) {
+	const rows, deep, cols = 256, 384, 1536
+	r := rand.New(rand.NewPCG(1, 1))
+	a, w, _ := drawn(r, rows, deep, cols)
+	p := product{a: a, stride: deep, rows: rows, row: numbers(r, rows), column: numbers(r, cols), bias: numbers(r, cols), out: make([]float32, rows*cols), between: cols, last: cols}
+	eachProcessor(func(name string) {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				narrow(&p, w)
+			}
+			b.ReportMetric(2*rows*deep*cols*float64(b.N)/b.Elapsed().Seconds()/1e9, "GOP/s")
+		})
+	})
 }
 
 func BenchmarkDot(b *testing.B) {

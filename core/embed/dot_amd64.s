@@ -1,0 +1,44 @@
+#include "textflag.h"
+
+// func avx2Dot(a, b *int8, n int) int32
+TEXT ·avx2Dot(SB), NOSPLIT, $0-28
+	MOVQ a+0(FP), SI
+	MOVQ b+8(FP), DI
+	MOVQ n+16(FP), CX
+	VPXOR Y0, Y0, Y0
+	VPXOR Y1, Y1, Y1
+	SUBQ $32, CX
+	JL   rest
+
+pair:
+	VPMOVSXBW (SI), Y2
+	VPMOVSXBW (DI), Y3
+	VPMOVSXBW 16(SI), Y4
+	VPMOVSXBW 16(DI), Y5
+	VPMADDWD Y2, Y3, Y3
+	VPMADDWD Y4, Y5, Y5
+	VPADDD Y3, Y0, Y0
+	VPADDD Y5, Y1, Y1
+	ADDQ $32, SI
+	ADDQ $32, DI
+	SUBQ $32, CX
+	JGE  pair
+
+rest:
+	ADDQ $32, CX
+	JZ   sum
+	VPMOVSXBW (SI), Y2
+	VPMOVSXBW (DI), Y3
+	VPMADDWD Y2, Y3, Y3
+	VPADDD Y3, Y0, Y0
+
+sum:
+	VPADDD Y1, Y0, Y0
+	VEXTRACTI128 $1, Y0, X1
+	VPADDD X1, X0, X0
+	VPHADDD X0, X0, X0
+	VPHADDD X0, X0, X0
+	VMOVD X0, AX
+	VZEROUPPER
+	MOVL AX, ret+24(FP)
+	RET
