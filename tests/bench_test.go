@@ -177,9 +177,11 @@ func benchRanking(b *testing.B, chunks int) {
 // benchFile is an index of texts as a file.
 func benchFile(texts []string) []byte {
 	builder := index.NewBuilder(index.Public)
+	es, ts := make([]index.Entry, len(texts)), make([]index.Texts, len(texts))
 	for i := range texts {
-		builder.Add(index.Entry{Document: fmt.Sprint(i), Version: "v"}, index.Texts{index.Body: texts[i]})
+		es[i], ts[i] = index.Entry{Document: fmt.Sprint(i), Version: "v"}, index.Texts{index.Body: texts[i]}
 	}
+	builder.AddAll(es, ts)
 	return index.Seal(builder.Build().Encode())
 }
 

@@ -1,9 +1,11 @@
 package tests
 
 import (
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -56,4 +58,22 @@ func BenchmarkEncodeManuals(b *testing.B) {
 			b.ReportMetric(float64(words)/float64(len(texts)), "words/chunk")
 		})
 	}
+}
+
+// BenchmarkBuild builds the index of the words of 20,000 chunks on all cores, and has bleve do the same in the same run. It reports seconds,
+// and how many times longer bleve takes.
+func BenchmarkBuild(b *testing.B) {
+	z := newZipf(rand.New(rand.NewPCG(1, 1)))
+	texts := make([]string, 20_000)
+	for i := range texts {
+		texts[i] = z.text(benchWords)
+	}
+	for b.Loop() {
+		benchFile(texts)
+	}
+	ours := b.Elapsed().Seconds() / float64(b.N)
+	began := time.Now()
+	benchBleve(b, texts)
+	b.ReportMetric(ours, "s-build")
+	b.ReportMetric(time.Since(began).Seconds()/ours, "x-bleve")
 }

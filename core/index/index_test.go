@@ -230,3 +230,27 @@ func TestBits(t *testing.T) {
 	assert.False(t, b.Has(1))
 	assert.False(t, b.Has(10_000))
 }
+
+// Chunks that go in together, their texts cut into words on all cores, make the bytes that they make one by one.
+func TestTogetherAsOneByOne(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 1))
+	pool := strings.Fields("the boats of Tolmouth run daily; a_b c.d dogs' Dogs dog's ÉTÉ été naïve 12.50 3pm not running runs ran stone-walls")
+	var es []Entry
+	var ts []Texts
+	one := NewBuilder(Public)
+	for i := range 2*ahead + 7 {
+		var words []string
+		for range r.IntN(12) {
+			words = append(words, pool[r.IntN(len(pool))])
+		}
+		e, x := Entry{Document: fmt.Sprint(i), Version: "v"}, Texts{Title: pool[i%len(pool)], Body: strings.Join(words, " ")}
+		es, ts = append(es, e), append(ts, x)
+		one.Add(e, x)
+	}
+	all := NewBuilder(Public)
+	all.AddAll(es, ts)
+	assert.Equal(t, one.Build().Encode(), all.Build().Encode())
+	none := NewBuilder(Public)
+	none.AddAll(nil, nil)
+	assert.Zero(t, none.Len())
+}

@@ -5,9 +5,12 @@ package index
 import (
 	"encoding/binary"
 	"math/bits"
+	"runtime"
 	"slices"
 	"sort"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"jolvex/core/doc"
 	"jolvex/core/embed"
@@ -110,15 +113,25 @@ type Segment struct {
 
 // Builder collects chunks for a segment.
 type Builder struct {
-	audience string
-	entries  []Entry
-	lengths  [][Fields]uint32
-	numbers  map[string]uint32 // stem -> place in lists
-	lists    []building
-	words    [][]string      // [chunk]: its different words
-	arena    []byte          // positions, in order of arrival
-	seen     map[string]bool // words of the chunk at hand
-	met      []uint32        // places in lists of the stems of the chunk at hand
+	audience   string
+	entries    []Entry
+	lengths    [][Fields]uint32
+	numbers    map[string]uint32 // stem -> place in lists
+	lists      []building
+	vocabulary map[string]uint32 // folded word -> place in known
+	known      []known
+	words      [][]uint32 // [chunk]: its different words, as places in known
+	arena      []byte     // positions, in order of arrival
+	met        []uint32   // places in lists of the stems of the chunk at hand
+}
+
+// known is what is known of a folded word once it was met.
+type known struct {
+	word    string
+	stop    bool
+	stemmed bool   // list is known
+	list    uint32 // of its stem
+	last    int    // the chunk that it was met in last, counted from 1
 }
 
 // building is the list of one stem in the making; at says where in the arena each posting's positions start.
@@ -141,34 +154,101 @@ func (b *Builder) list(stem string) uint32 {
 	return n
 }
 
-// NewBuilder starts a segment for one audience.
-func NewBuilder(audience string) *Builder {
-	return &Builder{audience: audience, numbers: map[string]uint32{}, seen: map[string]bool{}}
+// word is the place in known of a folded word, made when it is new.
+func (b *Builder) word(folded string) uint32 {
+	n, ok := b.vocabulary[folded]
+	if !ok {
+		n = uint32(len(b.known))
+		folded = strings.Clone(folded) // it may be a part of a text
+		b.vocabulary[folded] = n
+		b.known = append(b.known, known{word: folded, stop: text.Stop(folded)})
+	}
+	return n
 }
 
-// Add takes in one chunk.
-func (b *Builder) Add(e Entry, texts Texts) {
+// NewBuilder starts a segment for one audience.
+func NewBuilder(audience string) *Builder {
+	return &Builder{audience: audience, numbers: map[string]uint32{}, vocabulary: map[string]uint32{}}
+}
+
+// folded is the folded words of a chunk's texts.
+type folded [Fields][]string
+
+func fold(t Texts) folded {
+	var out folded
+	for f := range Fields {
+		out[f] = text.Folded(t[f])
+	}
+	return out
+}
+
+// ahead is how many chunks are cut into words while those before them go in.
+const ahead = 512
+
+// AddAll adds chunks, in order. Their texts are cut into words on all cores.
+func (b *Builder) AddAll(es []Entry, texts []Texts) {
+	block := func(from int) <-chan []folded {
+		done := make(chan []folded, 1)
+		part := texts[from:min(from+ahead, len(texts))]
+		go func() {
+			out := make([]folded, len(part))
+			var next atomic.Int64
+			var wg sync.WaitGroup
+			for range min(runtime.GOMAXPROCS(0), len(part)) {
+				wg.Go(func() {
+					for i := int(next.Add(1)) - 1; i < len(part); i = int(next.Add(1)) - 1 {
+						out[i] = fold(part[i])
+					}
+				})
+			}
+			wg.Wait()
+			done <- out
+		}()
+		return done
+	}
+	if len(texts) == 0 {
+		return
+	}
+	next := block(0)
+	for from := 0; from < len(texts); from += ahead {
+		now := <-next
+		if from+ahead < len(texts) {
+			next = block(from + ahead)
+		}
+		for i, ws := range now {
+			b.add(es[from+i], ws)
+		}
+	}
+}
+
+// Add adds a chunk.
+func (b *Builder) Add(e Entry, texts Texts) { b.add(e, fold(texts)) }
+
+func (b *Builder) add(e Entry, fields folded) {
 	n := uint32(len(b.entries))
 	b.entries = append(b.entries, e)
 	var lengths [Fields]uint32
-	clear(b.seen)
-	var words []string
+	words := make([]uint32, 0, len(fields[Body])/2)
 	met := b.met[:0]
 	for f := range Fields {
-		for i, w := range text.Words(texts[f]) {
-			if !b.seen[w.Norm] {
-				b.seen[w.Norm] = true
-				words = append(words, w.Norm)
+		for i, w := range fields[f] {
+			id := b.word(w)
+			k := &b.known[id]
+			if k.last != len(b.entries) {
+				k.last = len(b.entries)
+				words = append(words, id)
 			}
-			if text.Stop(w.Norm) {
+			if k.stop {
 				continue
 			}
 			lengths[f]++
-			number := b.list(w.Stem)
-			l := &b.lists[number]
-			if k := len(l.postings); k == 0 || l.postings[k-1].chunk != n {
+			if !k.stemmed {
+				k.list, k.stemmed = b.list(text.Stem(k.word)), true
+			}
+			l := &b.lists[k.list]
+			if j := len(l.postings); j == 0 || l.postings[j-1].chunk != n {
 				l.postings, l.at = append(l.postings, posting{chunk: n}), append(l.at, 0)
-				met = append(met, number)
+				met = append(met, k.list)
 			}
 			p := &l.postings[len(l.postings)-1]
 			if p.count[f] < mostCount {
@@ -221,27 +301,35 @@ func (b *Builder) Build() *Segment {
 		*l = building{}
 	}
 	s.starts = append(s.starts, uint32(len(s.postings)))
-	counts := map[string]uint32{}
+	b.number(s)
+	return s
+}
+
+// number gives the words their numbers, in the order of the alphabet, and tells which chunk holds which.
+func (b *Builder) number(s *Segment) {
+	counts := make([]uint32, len(b.known))
 	for _, ws := range b.words {
 		for _, w := range ws {
 			counts[w]++
 		}
 	}
-	s.words = sortedKeys(counts)
-	number := make(map[string]uint32, len(s.words))
-	for i, w := range s.words {
-		s.counts = append(s.counts, counts[w])
-		number[w] = uint32(i)
+	order := make([]uint32, len(b.known))
+	for i := range order {
+		order[i] = uint32(i)
+	}
+	slices.SortFunc(order, func(i, j uint32) int { return strings.Compare(b.known[i].word, b.known[j].word) })
+	number := make([]uint32, len(b.known))
+	for i, k := range order {
+		s.words, s.counts = append(s.words, b.known[k].word), append(s.counts, counts[k])
+		number[k] = uint32(i)
 	}
 	for _, ws := range b.words {
-		ids := make([]uint32, len(ws))
 		for i, w := range ws {
-			ids[i] = number[w]
+			ws[i] = number[w]
 		}
-		slices.Sort(ids)
-		s.forward = append(s.forward, ids)
+		slices.Sort(ws)
 	}
-	return s
+	s.forward = b.words
 }
 
 // skip gives the offset behind n varints that start at an offset; the end of b when b is too short.
@@ -273,15 +361,6 @@ func (s *Segment) places(i int) []int {
 	return out
 }
 
-func sortedKeys[V any](m map[string]V) []string {
-	out := make([]string, 0, len(m))
-	for k := range m {
-		out = append(out, k)
-	}
-	sort.Strings(out)
-	return out
-}
-
 func (s *Segment) term(t string) (int, bool) {
 	i := sort.SearchStrings(s.terms, t)
 	return i, i < len(s.terms) && s.terms[i] == t
@@ -299,6 +378,7 @@ func Merge(audience string, parts []Part) (*Segment, []Origin) {
 	var origins []Origin
 	for k, p := range parts {
 		renumber := make([]uint32, len(p.Segment.Entries))
+		words := make([]uint32, len(p.Segment.words)) // their places in known, counted from 1
 		for i, e := range p.Segment.Entries {
 			if p.Dead.Has(i) {
 				continue
@@ -306,9 +386,12 @@ func Merge(audience string, parts []Part) (*Segment, []Origin) {
 			renumber[i] = uint32(len(b.entries)) + 1
 			b.entries = append(b.entries, e)
 			b.lengths = append(b.lengths, p.Segment.lengths[i])
-			var ws []string
+			ws := make([]uint32, 0, len(p.Segment.forward[i]))
 			for _, id := range p.Segment.forward[i] {
-				ws = append(ws, p.Segment.words[id])
+				if words[id] == 0 {
+					words[id] = b.word(p.Segment.words[id]) + 1
+				}
+				ws = append(ws, words[id]-1)
 			}
 			b.words = append(b.words, ws)
 			origins = append(origins, Origin{k, i})

@@ -191,3 +191,13 @@ func FuzzWordsAndSentences(f *testing.F) {
 		}
 	})
 }
+
+func TestFoldedAreTheWordsAlone(t *testing.T) {
+	for _, s := range []string{"", "Dogs' leads: foo_bar, a.b and dpkg-deb.", "ÉTÉ at 12:30, 3.5 km; it’s Mary’s", "日本 x_ _y ..."} {
+		var want []string
+		for _, w := range Words(s) {
+			want = append(want, w.Norm)
+		}
+		assert.Equal(t, want, append([]string(nil), Folded(s)...), s)
+	}
+}

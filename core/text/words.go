@@ -30,38 +30,48 @@ type Word struct {
 // so that either spelling is found. Stop words are kept: see Stop.
 func Words(s string) []Word {
 	out := make([]Word, 0, len(s)/6)
+	eachWord(s, func(start, end int, folded string) { out = append(out, Word{start, end, folded, Stem(folded)}) })
+	return out
+}
+
+// Folded gives the folded forms of the words of a text, in their order: what Words gives, without places and stems, for those who know the
+// stems of most words already. They may share the text's memory.
+func Folded(s string) []string {
+	out := make([]string, 0, len(s)/6)
+	eachWord(s, func(_, _ int, folded string) { out = append(out, folded) })
+	return out
+}
+
+// eachWord tells the words of a text in order, and after one that is joined of several, its parts.
+func eachWord(s string, tell func(start, end int, folded string)) {
 	seg := words.FromString(s)
 	for seg.Next() {
 		w := seg.Value()
 		if !hasWordRune(w) {
 			continue
 		}
-		start, end := seg.Start(), seg.End()
 		n := Normalise(w)
 		if n == "" {
 			continue
 		}
-		out = append(out, Word{start, end, n, Stem(n)})
+		tell(seg.Start(), seg.End(), n)
 		if strings.ContainsAny(w, "._:") && !isNumeric(w) {
-			out = appendParts(out, w, start)
+			eachPart(w, seg.Start(), tell)
 		}
 	}
-	return out
 }
 
-func appendParts(out []Word, w string, base int) []Word {
+func eachPart(w string, base int, tell func(start, end int, folded string)) {
 	from := 0
 	for i := 0; i <= len(w); i++ {
 		if i < len(w) && w[i] != '.' && w[i] != '_' && w[i] != ':' {
 			continue
 		}
 		if part := w[from:i]; part != "" && len(part) < len(w) && hasWordRune(part) {
-			n := Normalise(part)
-			out = append(out, Word{base + from, base + i, n, Stem(n)})
+			tell(base+from, base+i, Normalise(part))
 		}
 		from = i + 1
 	}
-	return out
 }
 
 func isNumeric(s string) bool {
@@ -129,9 +139,9 @@ func Stem(w string) string {
 	return s.stem
 }
 
-// stems remembers the stems of words met lately: stemming takes most of the time of reading a text, and a few thousand
+// stems remembers the stems of words met lately: stemming takes most of the time of reading a text, and some ten thousand
 // words make up most of it. It changes no result. A word takes the place of another that falls on its slot.
-var stems [1 << 15]atomic.Pointer[stemmed]
+var stems [1 << 17]atomic.Pointer[stemmed]
 
 type stemmed struct{ word, stem string }
 

@@ -88,30 +88,44 @@ func (k kin) compare(l kin) int {
 	return cmp.Or(cmp.Compare(k.audience, l.audience), cmp.Compare(k.by, l.by))
 }
 
+// chunksOf collects chunks that go into one segment.
+type chunksOf struct {
+	entries []index.Entry
+	texts   []index.Texts
+}
+
+func (c *chunksOf) add(x cut) {
+	c.entries, c.texts = append(c.entries, x.entries...), append(c.texts, x.texts...)
+}
+
+func (c *chunksOf) segment(audience string) *index.Segment {
+	b := index.NewBuilder(audience)
+	b.AddAll(c.entries, c.texts)
+	return b.Build()
+}
+
 // segments makes one segment for each kin of cuts and writes the files.
 func (ix *Indexer) segments(cuts []cut) (parts []index.Part, refs []index.Reference, err error) {
-	builders := map[kin]*index.Builder{}
+	collected := map[kin]*chunksOf{}
 	sets := map[kin]*vectors{}
 	for _, c := range cuts {
 		k := kin{audience: c.audience}
 		if c.by != nil {
 			k.by = c.by.ID()
 		}
-		b, v := builders[k], sets[k]
+		b, v := collected[k], sets[k]
 		if b == nil {
-			b, v = index.NewBuilder(c.audience), &vectors{by: c.by}
-			builders[k], sets[k] = b, v
+			b, v = new(chunksOf), &vectors{by: c.by}
+			collected[k], sets[k] = b, v
 		}
-		for i, e := range c.entries {
-			b.Add(e, c.texts[i])
-		}
+		b.add(c)
 		v.words, v.encoded = append(v.words, c.words...), append(v.encoded, c.encoded...)
 	}
-	for _, k := range slices.SortedFunc(maps.Keys(builders), kin.compare) {
-		if builders[k].Len() == 0 {
+	for _, k := range slices.SortedFunc(maps.Keys(collected), kin.compare) {
+		if len(collected[k].entries) == 0 {
 			continue
 		}
-		p, r, err := ix.writePart(builders[k].Build(), *sets[k])
+		p, r, err := ix.writePart(collected[k].segment(k.audience), *sets[k])
 		if err != nil {
 			return nil, nil, err
 		}

@@ -93,19 +93,17 @@ func (ix *Indexer) partsOf(ctx context.Context, cuts []cut, b reader, tell func(
 			tell(to, len(texts))
 		}
 	}
-	builders, sets := map[string]*index.Builder{}, map[string][]embed.Vector{}
+	collected, sets := map[string]*chunksOf{}, map[string][]embed.Vector{}
 	var order []string
 	at := 0
 	for _, c := range cuts {
-		b := builders[c.audience]
+		b := collected[c.audience]
 		if b == nil {
-			b = index.NewBuilder(c.audience)
-			builders[c.audience] = b
+			b = new(chunksOf)
+			collected[c.audience] = b
 			order = append(order, c.audience)
 		}
-		for i, e := range c.entries {
-			b.Add(e, c.texts[i])
-		}
+		b.add(c)
 		if vs == nil {
 			sets[c.audience] = append(sets[c.audience], c.words...)
 		} else {
@@ -114,10 +112,10 @@ func (ix *Indexer) partsOf(ctx context.Context, cuts []cut, b reader, tell func(
 		at += len(c.texts)
 	}
 	for _, au := range order {
-		if builders[au].Len() == 0 {
+		if len(collected[au].entries) == 0 {
 			continue
 		}
-		seg := builders[au].Build()
+		seg := collected[au].segment(au)
 		hashes = append(hashes, index.Hash(seg.Encode()))
 		parts = append(parts, index.Part{Segment: seg, Vectors: index.Flat(sets[au])})
 	}

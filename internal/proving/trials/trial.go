@@ -30,11 +30,11 @@ const StudyTrial = "trial"
 
 // TrialCost is what a trial would take, reckoned before it is begun.
 type TrialCost struct {
-	Methods   int     `json:"methods" doc:"The draft among them"`
-	Indexes   int     `json:"indexes" doc:"Indexes that have to be made besides the corpus's own"`
-	Questions int     `json:"questions" doc:"Times that a question is asked"`
-	Seconds   float64 `json:"seconds" doc:"About so long, from what asking and cutting take now"`
-	Unread    int     `json:"unread" doc:"Chunks that an encoder or endpoint has not read yet, at the most"`
+	Methods   int       `json:"methods" doc:"The draft among them"`
+	Indexes   int       `json:"indexes" doc:"Indexes that have to be made besides the corpus's own"`
+	Questions int       `json:"questions" doc:"Times that a question is asked"`
+	Seconds   float64   `json:"seconds" doc:"About so long, from what asking and cutting take now"`
+	Unread    int       `json:"unread" doc:"Chunks that an encoder or endpoint has not read yet, at the most"`
 	Cost      runs.Cost `json:"cost" doc:"Of a model, as the draft costs now"`
 	Priced    bool      `json:"priced" doc:"The connection has prices"`
 }
