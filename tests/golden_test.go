@@ -215,7 +215,7 @@ func goldens(t *testing.T, seed uint64) map[string]golden {
 		"rewrite":  {query.Version + " " + extract.Version, digest(t, readings)},
 		"rank":     {strings.Join([]string{find.Version, index.Version, query.Version, chunk.Version, words.ID()}, " "), digest(t, ranked)},
 		"answer":   {strings.Join([]string{answer.Version, record.Version, rule.Version, find.Version, query.Version}, " "), digest(t, trails)},
-		"verdicts": {prove.Version + " " + answer.Version, digest(t, verdicts)},
+		"verdicts": {strings.Join([]string{prove.Version, answer.Version, query.Version}, " "), digest(t, verdicts)},
 	}
 }
 

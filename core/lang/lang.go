@@ -31,11 +31,20 @@ type list struct {
 	line          int
 }
 
-//go:embed en/*.txt
-var english embed.FS
+//go:embed en/*.txt de/*.txt fr/*.txt es/*.txt
+var files embed.FS
 
 // English is British English, with American spellings where the two differ.
-var English = sync.OnceValue(func() *Language { return mustLoad("en", english) })
+var English = sync.OnceValue(func() *Language { return mustLoad("en", files) })
+
+// All gives the languages that there are lists of, English first. Of the others there are few yet.
+var All = sync.OnceValue(func() []*Language {
+	out := []*Language{English()}
+	for _, code := range []string{"de", "fr", "es"} {
+		out = append(out, mustLoad(code, files))
+	}
+	return out
+})
 
 func mustLoad(code string, files embed.FS) *Language {
 	l, err := Load(code, files)

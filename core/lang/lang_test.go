@@ -14,34 +14,43 @@ import (
 	"jolvex/core/lang"
 )
 
-// Every list of English says where it comes from, makes a pattern, and finds and leaves the sentences that stand with it.
+// Every list of a language says where it comes from, makes a pattern, and finds and leaves the sentences that stand with it.
 func TestEveryListIsWhole(t *testing.T) {
-	en := lang.English()
-	files, err := filepath.Glob("en/*.txt")
-	require.NoError(t, err)
-	section := regexp.MustCompile(`^\[([a-z0-9-]+)\]$`)
 	n := 0
-	for _, file := range files {
-		raw, err := os.ReadFile(file)
+	for _, l := range lang.All() {
+		files, err := filepath.Glob(l.Code + "/*.txt")
 		require.NoError(t, err)
-		name := ""
-		for i, line := range strings.Split(string(raw), "\n") {
-			if m := section.FindStringSubmatch(line); m != nil {
-				name = m[1]
-				n++
-				assert.True(t, en.Has(name), name)
-				assert.NotEmpty(t, en.List(name), name)
-			}
-			assert.LessOrEqual(t, len(line), 220, "%s:%d is no entry any more", file, i+1)
-			if s, ok := strings.CutPrefix(line, "# finds: "); ok {
-				assert.True(t, en.Pattern(name).MatchString(s), "%s finds %q", name, s)
-			}
-			if s, ok := strings.CutPrefix(line, "# leaves: "); ok {
-				assert.False(t, en.Pattern(name).MatchString(s), "%s leaves %q", name, s)
-			}
+		require.NotEmpty(t, files, l.Code)
+		for _, file := range files {
+			raw, err := os.ReadFile(file)
+			require.NoError(t, err)
+			n += wholeLists(t, l, file, string(raw))
 		}
 	}
 	assert.Greater(t, n, 100)
+}
+
+// wholeLists looks through the lists of a file, and counts them.
+func wholeLists(t *testing.T, l *lang.Language, file, text string) (n int) {
+	t.Helper()
+	section := regexp.MustCompile(`^\[([a-z0-9-]+)\]$`)
+	name := ""
+	for i, line := range strings.Split(text, "\n") {
+		if m := section.FindStringSubmatch(line); m != nil {
+			name = m[1]
+			n++
+			assert.True(t, l.Has(name), name)
+			assert.NotEmpty(t, l.List(name), name)
+		}
+		assert.LessOrEqual(t, len(line), 220, "%s:%d is no entry any more", file, i+1)
+		if s, ok := strings.CutPrefix(line, "# finds: "); ok {
+			assert.True(t, l.Pattern(name).MatchString(s), "%s finds %q", name, s)
+		}
+		if s, ok := strings.CutPrefix(line, "# leaves: "); ok {
+			assert.False(t, l.Pattern(name).MatchString(s), "%s leaves %q", name, s)
+		}
+	}
+	return n
 }
 
 // What the code asks of a language is there in English: a name that is misspelt would switch something off in silence.

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"slices"
 	"strings"
 
 	"jolvex/core/text"
@@ -12,10 +13,16 @@ const ownWords = 0.6
 
 // findLanguage tells a question in another language than the corpus's.
 func (w *work) findLanguage() string {
+	words := text.Words(w.now)
 	code, sure := text.Language(w.now)
 	corpus, _, _ := strings.Cut(w.tools.Language, "-")
 	if corpus == "" {
 		corpus = "en"
+	}
+	if !sure { // too few letters to tell by: by the words that only one language has, if it has any here
+		if few, _ := text.ByFunctionWords(words); few != "" {
+			code, sure = few, true
+		}
 	}
 	switch {
 	case code == corpus:
@@ -23,14 +30,13 @@ func (w *work) findLanguage() string {
 	case !sure:
 		return "too short to tell; taken for the corpus's, " + corpus
 	}
-	known, all := 0, 0
-	for _, x := range text.Words(w.now) {
-		all++
-		if w.tools.Corpus.WordCount(x.Norm) > 0 || text.Stop(x.Norm) {
+	known := 0
+	for _, x := range words {
+		if w.tools.Corpus.WordCount(x.Norm) > 0 || slices.Contains(text.FunctionWord(x.Norm), corpus) {
 			known++
 		}
 	}
-	if float64(known) >= ownWords*float64(all) {
+	if float64(known) >= ownWords*float64(len(words)) {
 		return "its words are the corpus's: " + corpus
 	}
 	w.reading.Language = code

@@ -15,7 +15,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-8"
+const Version = "query-9"
 
 // Settings switches the passes and orders them.
 type Settings struct {

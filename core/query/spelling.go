@@ -9,7 +9,15 @@ import (
 )
 
 func (w *work) correctSpelling() string {
-	fixed, note := correct(w.now, w.tools.Corpus, w.tools.Lexicon)
+	kept := map[string]bool{} // terms of the glossary are written as they are meant to be
+	for _, e := range w.tools.Glossary {
+		for _, f := range append([]string{e.Term}, e.Means...) {
+			for _, n := range normsOf(f) {
+				kept[n] = true
+			}
+		}
+	}
+	fixed, note := correct(w.now, w.tools.Corpus, w.tools.Lexicon, kept)
 	if !w.reword(fixed) {
 		return "every word is known, or nothing is near"
 	}
@@ -31,8 +39,9 @@ const generalFrom = 5
 const mostLetters = 40
 
 // correct replaces words that neither the corpus nor general English holds: by a word of the corpus one edit away, else by the
-// commonest English word one edit away, else by the nearest word of the corpus. What is written like a name is left to the corpus.
-func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
+// commonest English word one edit away, else by the nearest word of the corpus. What is written like a name is left to the corpus; words
+// that are kept, and those by which another language is known, stay as they are.
+func correct(s string, c Corpus, lex Lexicon, kept map[string]bool) (fixed, note string) {
 	var out strings.Builder
 	var notes []string
 	at := 0
@@ -40,7 +49,7 @@ func correct(s string, c Corpus, lex Lexicon) (fixed, note string) {
 		if w.Start < at || len(w.Norm) > mostLetters || text.Stop(w.Norm) || strings.ContainsAny(w.Norm, "0123456789.") {
 			continue
 		}
-		if c.WordCount(w.Norm) > 0 || c.Frequency(w.Stem) > 0 || lex.Knows(w.Norm) {
+		if c.WordCount(w.Norm) > 0 || c.Frequency(w.Stem) > 0 || lex.Knows(w.Norm) || kept[w.Norm] || len(text.FunctionWord(w.Norm)) > 0 {
 			continue
 		}
 		best, far := nearest(w.Norm, c)
@@ -83,7 +92,7 @@ func nearest(w string, c Corpus) (string, int) {
 	}
 	best, bestDist, bestCount := "", limit+1, 0
 	c.Words("", func(v index.Word) {
-		if len(v.Word) < 3 || len(v.Word)-len(w) > limit || len(w)-len(v.Word) > limit || strings.ContainsAny(v.Word, "0123456789") {
+		if len(v.Word) < 3 || text.Stop(v.Word) || len(text.FunctionWord(v.Word)) > 0 || len(v.Word)-len(w) > limit || len(w)-len(v.Word) > limit || strings.ContainsAny(v.Word, "0123456789") {
 			return
 		}
 		d := Distance(w, v.Word, min(limit, bestDist))

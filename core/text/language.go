@@ -1,6 +1,14 @@
 package text
 
-import "github.com/abadojack/whatlanggo"
+import (
+	"maps"
+	"slices"
+	"sync"
+
+	"github.com/abadojack/whatlanggo"
+
+	"jolvex/core/lang"
+)
 
 // languages are those told apart. Fewer are told apart better: a short question in English is easily taken for Afrikaans.
 var languages = map[whatlanggo.Lang]bool{
@@ -15,4 +23,51 @@ var languages = map[whatlanggo.Lang]bool{
 func Language(s string) (code string, sure bool) {
 	info := whatlanggo.DetectWithOptions(s, whatlanggo.Options{Whitelist: languages})
 	return info.Lang.Iso6391(), info.IsReliable()
+}
+
+// functionWords says in which languages a folded word is one that carries no subject of its own.
+var functionWords = sync.OnceValue(func() map[string][]string {
+	out := map[string][]string{}
+	for _, l := range lang.All() {
+		seen := map[string]bool{}
+		for _, w := range l.List("stop") {
+			if n := Normalise(w); n != "" && !seen[n] {
+				seen[n] = true
+				out[n] = append(out[n], l.Code)
+			}
+		}
+	}
+	return out
+})
+
+// FunctionWord gives the languages (ISO 639-1) in which a folded word carries no subject of its own; none when it does in all that are known.
+func FunctionWord(folded string) []string { return functionWords()[folded] }
+
+// inNames are function words that stand in English, too, as words or in names.
+var inNames = sync.OnceValue(func() map[string]bool {
+	out := map[string]bool{}
+	for _, w := range en.List("elsewhere") {
+		out[Normalise(w)] = true
+	}
+	return out
+})
+
+// ByFunctionWords tells the language of a few words by those among them that carry no subject and belong to one language alone: the one
+// with the most of them, and how many. It is "" when there are none, or as many of another language.
+func ByFunctionWords(words []Word) (code string, n int) {
+	counts := map[string]int{}
+	for _, w := range words {
+		if in := FunctionWord(w.Norm); len(in) == 1 && !inNames()[w.Norm] {
+			counts[in[0]]++
+		}
+	}
+	for _, c := range slices.Sorted(maps.Keys(counts)) {
+		switch {
+		case counts[c] > n:
+			code, n = c, counts[c]
+		case counts[c] == n:
+			code = ""
+		}
+	}
+	return code, n
 }

@@ -201,3 +201,24 @@ func TestFoldedAreTheWordsAlone(t *testing.T) {
 		assert.Equal(t, want, append([]string(nil), Folded(s)...), s)
 	}
 }
+
+func TestFewWordsTellTheirLanguage(t *testing.T) {
+	for s, want := range map[string]string{
+		"Combien coûte":                 "fr",
+		"Was kostet ein Hund?":          "de",
+		"wie viel":                      "de",
+		"¿Dónde puedo aparcar?":         "es",
+		"où est le quai":                "fr",
+		"refund kayak":                  "",
+		"die in a car, war and plus":    "en",
+		"sea plane trip":                "",
+		"Hotel de la Mer":               "",
+		"How much is the Grüße letter?": "en",
+		"":                              "",
+	} {
+		got, n := ByFunctionWords(Words(s))
+		assert.Equal(t, want, got, "%s (%d)", s, n)
+	}
+	assert.Equal(t, []string{"fr"}, FunctionWord("combien"))
+	assert.Empty(t, FunctionWord("kayak"))
+}
