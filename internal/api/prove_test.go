@@ -69,7 +69,7 @@ func TestTrialsOverTheAPI(t *testing.T) {
 	const plan = `{"search":"grid","factors":[{"key":"answer.bar","values":["0.5","1"]},{"key":"find.keep","values":["4","8"]}]}`
 	r := send(t, srv, "POST", "/api/corpora/c/sets/s/trials/estimate", plan)
 	require.Equal(t, 200, r.status, r.raw)
-	assert.InDelta(t, 5, r.body["methods"], 0)
+	assert.InDelta(t, 4, r.body["methods"], 0, "one of the four is the draft")
 	assert.InDelta(t, 0, r.body["indexes"], 0)
 	r = send(t, srv, "POST", "/api/corpora/c/sets/s/trials", plan)
 	require.Equal(t, 200, r.status, r.raw)
