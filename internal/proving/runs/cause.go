@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime"
 	"slices"
+	"sync/atomic"
 
 	"jolvex/core/answer"
 	"jolvex/core/chunk"
@@ -20,6 +22,8 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Altered gives a method with an alteration brought in; ErrInput, wrapped, when that does not go.
@@ -50,7 +54,7 @@ type probe struct {
 // Rules gives the method's house rules.
 func (p *probe) Rules() []rule.Rule { return p.m.Rules }
 
-// Again answers the question under an Altered method.
+// Again answers the question under an altered method.
 func (p *probe) Again(ctx context.Context, change diagnose.Alteration, documents []string) (prove.Seen, prove.Verdict, error) {
 	m, err := Altered(p.m, change)
 	if err != nil {
@@ -65,11 +69,16 @@ func (p *probe) Again(ctx context.Context, change diagnose.Alteration, documents
 	return s, v, err
 }
 
-// How many other questions a fix is tried on: variants of the one that failed, and questions of the set that passed.
+// How many other questions a fix is tried on: variants of the one that failed, and questions of the set that passed. Of a small set, these
+// are all of them: with some two fixes for each failure, about mostAsked questions are asked after a run.
 const (
 	mostVariants = 6
-	mostOthers   = 12
+	leastOthers  = 12
+	mostAsked    = 3_000
 )
+
+// othersFor is how many questions that passed each fix is tried on where so many failed.
+func othersFor(failed int) int { return max(leastOthers, mostAsked/(2*max(1, failed))) }
 
 // Try asks variants of the question and others that passed, with a change and without it. Where a model words replies, asking costs money: then
 // nothing is asked, and the whole set is asked when somebody wants it.
@@ -89,17 +98,21 @@ func (p *probe) Try(ctx context.Context, change diagnose.Alteration) (diagnose.T
 	if err := p.draw(ctx); err != nil {
 		return out, err
 	}
-	passes := func(qs []questions.Question) (n int, err error) {
+	passes := func(qs []questions.Question) (int, error) {
+		var n atomic.Int64
+		g, ctx := errgroup.WithContext(ctx)
+		g.SetLimit(runtime.GOMAXPROCS(0))
 		for _, q := range qs {
-			_, v, _, err := p.rm.Examine(ctx, with, q)
-			if err != nil {
-				return 0, err
-			}
-			if v.Passed {
-				n++
-			}
+			g.Go(func() error {
+				_, v, _, err := p.rm.Examine(ctx, with, q)
+				if err == nil && v.Passed {
+					n.Add(1)
+				}
+				return err
+			})
 		}
-		return n, nil
+		err := g.Wait()
+		return int(n.Load()), err
 	}
 	out.Variants = diagnose.Gain{Of: len(p.variants), Before: p.before}
 	out.Others = diagnose.Gain{Of: len(p.others), Before: len(p.others)} // they passed in the run
@@ -154,7 +167,7 @@ func (p *probe) Related(a, b string) (likeness float64, known bool, uses int) {
 
 // besides are questions of a run that passed, by which a fix is seen to break nothing: those with most words in common with the one that
 // failed, for they are the likeliest to be touched by it.
-func besides(q questions.Question, qs []questions.Question, passed map[string]bool) []questions.Question {
+func besides(q questions.Question, qs []questions.Question, passed map[string]bool, most int) []questions.Question {
 	type near struct {
 		q questions.Question
 		n int
@@ -175,7 +188,7 @@ func besides(q questions.Question, qs []questions.Question, passed map[string]bo
 	}
 	slices.SortStableFunc(out, func(a, b near) int { return b.n - a.n })
 	var list []questions.Question
-	for _, o := range out[:min(len(out), mostOthers)] {
+	for _, o := range out[:min(len(out), most)] {
 		list = append(list, o.q)
 	}
 	return list
@@ -189,7 +202,7 @@ func passedOf(rs []store.Result) map[string]bool {
 	return out
 }
 
-// bench is what an Altered method answers on.
+// bench is what an altered method answers on.
 func (p *probe) bench(ctx context.Context, m method.Method, change diagnose.Alteration) (answer.Bench, error) {
 	if !change.Material() {
 		return p.rm.asking.Under(ctx, p.b, m)
@@ -205,7 +218,7 @@ func (p *probe) bench(ctx context.Context, m method.Method, change diagnose.Alte
 	return p.rm.asking.BenchOn(ctx, Asker, snap, m)
 }
 
-// Whole cuts the document of a place under an Altered method, and looks whether one chunk holds all of it.
+// Whole cuts the document of a place under an altered method, and looks whether one chunk holds all of it.
 func (p *probe) Whole(ctx context.Context, change diagnose.Alteration, h diagnose.Held) (bool, error) {
 	m, err := Altered(p.m, change)
 	if err != nil {
@@ -245,7 +258,7 @@ func (rm *Room) lookInto(ctx context.Context, c store.Corpus, snap *index.Snapsh
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		base.others = besides(r.Questions[x.Position], r.Questions, passed)
+		base.others = besides(r.Questions[x.Position], r.Questions, passed, othersFor(len(failed)))
 		d, err := rm.diagnose(ctx, base, r.Questions[x.Position])
 		if err == nil {
 			err = rm.store.PutCause(ctx, r.ID, x.Question, d)
@@ -332,7 +345,7 @@ func (rm *Room) Cause(ctx context.Context, corpus, run, question string) (diagno
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	d, err := rm.diagnose(ctx, probe{Corpus: lib, rm: rm, corpus: c, snap: snap, b: b, m: r.Method, others: besides(r.Questions[rs[at].Position], r.Questions, passedOf(rs))}, r.Questions[rs[at].Position])
+	d, err := rm.diagnose(ctx, probe{Corpus: lib, rm: rm, corpus: c, snap: snap, b: b, m: r.Method, others: besides(r.Questions[rs[at].Position], r.Questions, passedOf(rs), othersFor(1))}, r.Questions[rs[at].Position])
 	if err != nil {
 		return d, err
 	}
