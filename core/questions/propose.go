@@ -2,6 +2,7 @@ package questions
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -170,8 +171,58 @@ func (p *proposer) table(i int, b doc.Block) {
 		} else if len(text.Words(value)) == 0 || len(text.Words(value)) > 8 {
 			continue
 		}
-		p.add(FromTable, fmt.Sprintf("%s: what is the %s for %s?", subject, lowered(g.Header[c]), row.Cells[0].Text), row.Span, e)
+		ask := cellAsked(subject, g.Header[c], row.Cells[0].Text, value)
+		if p.alike(g) > 1 { // the same rows stand in several tables: which one is meant?
+			ask = strings.TrimSuffix(ask, "?") + " (" + lowered(subject) + ")?"
+		}
+		p.add(FromTable, ask, row.Span, e)
 	}
+}
+
+// alike counts the tables of the document that have a header.
+func (p *proposer) alike(g *doc.Grid) (n int) {
+	for _, b := range p.d.Blocks {
+		if b.Kind == doc.Table && b.Grid != nil && slices.Equal(b.Grid.Header, g.Header) {
+			n++
+		}
+	}
+	return n
+}
+
+// cellAsked asks for a cell as people do: a price by what is paid, a time by what happens then, anything else by its column.
+func cellAsked(subject, column, row, value string) string {
+	column = strings.TrimSpace(column)
+	kind := text.QuantityKind("")
+	if qs := text.Quantities(value); len(qs) == 1 {
+		kind = qs[0].Kind
+	}
+	ws := text.Words(column)
+	switch {
+	case kind == text.Money && len(ws) > 0 && pricedAs[ws[len(ws)-1].Norm] == "":
+		for _, w := range text.Words(subject) {
+			if noun := pricedAs[w.Norm]; noun != "" {
+				return fmt.Sprintf("How much is the %s %s for %s?", lowered(column), noun, row)
+			}
+		}
+		return fmt.Sprintf("How much is %s, %s?", row, lowered(column))
+	case kind == text.Clock && len(ws) == 1 && happensAt[ws[0].Norm] != "":
+		return fmt.Sprintf("When does %s %s?", row, happensAt[ws[0].Norm])
+	case kind == text.Clock:
+		return fmt.Sprintf("What time is %s for %s?", lowered(column), row)
+	case len(ws) <= 2:
+		return fmt.Sprintf("What is the %s of %s?", lowered(column), row)
+	}
+	return fmt.Sprintf("What is the %s for %s?", lowered(column), row)
+}
+
+// pairs reads a list whose entries are two words each.
+func pairs(entries []string) map[string]string {
+	out := map[string]string{}
+	for _, e := range entries {
+		k, v, _ := strings.Cut(e, " ")
+		out[k] = v
+	}
+	return out
 }
 
 // asksFor is how the owner of an address is asked for; %s is it. asksIn are the words that take the place of a figure where it stands, so that the
@@ -185,6 +236,8 @@ var (
 	numbered      = en.Pattern("section-number")
 	endsForFigure = en.Pattern("ends-for-figure")
 	measuredAs    = en.Set("measured-as")
+	pricedAs      = pairs(en.List("priced-as"))
+	happensAt     = pairs(en.List("happens-at"))
 )
 
 // lowered is the name of a column inside a sentence; what is written in capitals or begins a name of several words stays.

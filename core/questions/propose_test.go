@@ -55,7 +55,7 @@ The mill wheel stands still on Sundays until noon. Entry for a school class cost
 		}
 	}
 	assert.Equal(t, "How do I get in?", kinds[FromPair].Text)
-	assert.Equal(t, "Fees: what is the grinding for Small?", kinds[FromTable].Text)
+	assert.Equal(t, "How much is the grinding fee for Small?", kinds[FromTable].Text)
 	assert.Equal(t, "What is meant by Hopper?", kinds[FromDefinition].Text)
 	assert.Equal(t, "Working hours", kinds[FromHeading].Text)
 	texts := map[string]bool{}
@@ -113,4 +113,18 @@ func TestWhatWasAskedIsExpectedToEndAsItDid(t *testing.T) {
 	assert.False(t, ok)
 	_, ok = FromReply(&answer.Trail{Question: "How much?", Outcome: answer.Answered}, Document{})
 	assert.False(t, ok, "a reply that cites nothing expects nothing")
+}
+
+func TestACellIsAskedForAsPeopleDo(t *testing.T) {
+	for _, c := range []struct{ subject, column, row, value, want string }{
+		{"Passenger fares", "Adult", "Sandrel", "£7.40", "How much is the adult fare for Sandrel?"},
+		{"Hire", "Per day", "Kayak", "£12.00", "How much is Kayak, per day?"},
+		{"Hire", "Price", "Kayak", "£12.00", "What is the price of Kayak?"},
+		{"Summer timetable", "Departs", "First boat", "07:10", "When does First boat depart?"},
+		{"Summer timetable", "Little Hobb", "First boat", "07:10", "What time is Little Hobb for First boat?"},
+		{"The fleet", "Length", "Pellworth", "52 m", "What is the length of Pellworth?"},
+		{"The fleet", "Number of life rafts", "Pellworth", "8", "What is the number of life rafts for Pellworth?"},
+	} {
+		assert.Equal(t, c.want, cellAsked(c.subject, c.column, c.row, c.value))
+	}
 }

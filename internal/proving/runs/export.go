@@ -106,8 +106,8 @@ func writeScores(w io.Writer, r store.Run, rs []store.Result) error {
 			reply = x.Trail.Text()
 		}
 		rows = append(rows, []string{
-			x.Question, strconv.FormatBool(x.Verdict.Passed), strconv.FormatBool(x.Verdict.Accident), num(rr), num(hit1), num(hit5), num(s.NDCG), num(s.Recall), num(s.Precision),
-			num(s.F1), num(s.RougeL), strconv.Itoa(s.Words), strconv.Itoa(s.Pointed), strconv.Itoa(s.PointedOf), reply, strings.Join(r.Questions[x.Position].Answers, " | "),
+			plainCell(x.Question), strconv.FormatBool(x.Verdict.Passed), strconv.FormatBool(x.Verdict.Accident), num(rr), num(hit1), num(hit5), num(s.NDCG), num(s.Recall), num(s.Precision),
+			num(s.F1), num(s.RougeL), strconv.Itoa(s.Words), strconv.Itoa(s.Pointed), strconv.Itoa(s.PointedOf), plainCell(reply), plainCell(strings.Join(r.Questions[x.Position].Answers, " | ")),
 		})
 	}
 	if err := c.WriteAll(rows); err != nil {

@@ -3,7 +3,7 @@ import { useElementSize, usePreferredDark } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, useTemplateRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ok, type Schema } from '@/api/client'
-import { count, shortAddress } from '@/api/words'
+import { count, counted, shortAddress } from '@/api/words'
 import AskState from '@/components/AskState.vue'
 import JobBar from '@/components/JobBar.vue'
 import VirtualTable, { type Column } from '@/components/VirtualTable.vue'
@@ -246,7 +246,7 @@ const told = computed(() => {
   if (t === undefined || c === undefined) return 'Point at a sign, or move with the arrow keys.'
   if (t.kind === 'question') return `Question, ${c.questions[t.index]?.mark ?? ''}: ${t.label}`
   const d = c.documents[t.index]
-  return `${t.label} · ${count(d?.words ?? 0)} words, cited ${count(d?.cited ?? 0)} times, expected by ${count(d?.tested ?? 0)}`
+  return `${t.label} · ${counted(d?.words ?? 0, 'word')}, cited ${counted(d?.cited ?? 0, 'time')}, expected by ${counted(d?.tested ?? 0, 'question')}`
 })
 
 function showGap(at: number[]): void {
@@ -382,7 +382,8 @@ onUnmounted(() => stop())
             <span
               v-if="chart.documents.length >= 25"
               title="Share of neighbourhoods that the plane keeps (Venna and Kaski 2001): trustworthiness, continuity, each 1 at best"
-              >Drawn true to {{ chart.trustworthiness.toFixed(2) }} and {{ chart.continuity.toFixed(2) }}.</span
+              >How well the picture keeps neighbours together: {{ chart.trustworthiness.toFixed(2) }} and
+              {{ chart.continuity.toFixed(2) }} of 1.</span
             >
           </p>
         </aside>
