@@ -143,6 +143,9 @@ type Arm struct {
 	Facts     Rate              `json:"facts"`
 	Hit5      float64           `json:"hit5"`
 	MRR       float64           `json:"mrr"`
+	Pointed   Figure            `json:"pointed,omitzero" doc:"Sentences to the point"`
+	Words     Figure            `json:"words,omitzero" doc:"Words of a reply"`
+	Accidents int               `json:"accidents" doc:"Failed by accident: what is expected is said, but not of the thing asked"`
 	MillisP50 float64           `json:"millisP50"`
 	MillisP95 float64           `json:"millisP95"`
 	Price     float64           `json:"price"`
@@ -200,6 +203,15 @@ func (a *Arm) Measure(qs []questions.Question, js []*Judged) {
 	s := Summarise(asked)
 	a.Outcomes = signs.String()
 	a.Passed, a.Facts, a.Hit5, a.MRR, a.MillisP50, a.MillisP95, a.Price = s.Passed, s.Facts, s.Hit5, s.MRR, s.MillisP50, s.MillisP95, s.Price
+	a.Accidents = s.Accidents
+	for _, f := range s.Figures {
+		switch f.Key {
+		case "pointed":
+			a.Pointed = f
+		case "words":
+			a.Words = f
+		}
+	}
 }
 
 // Analyse compares the arms of a trial over a set, the first of which is the draft, marks them, and says which to take. Arms that

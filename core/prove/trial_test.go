@@ -151,3 +151,29 @@ func TestMostOfTheRepliesDecide(t *testing.T) {
 	assert.False(t, v.Passed, "as many passes as failures fail")
 	assert.Equal(t, 1, k)
 }
+
+// What was to the point, in how many words, and what passed by accident go with each method.
+func TestAnArmTellsWhatARunTells(t *testing.T) {
+	qs := []questions.Question{{ID: "a", Text: "a"}, {ID: "b", Text: "b"}, {ID: "c", Text: "c"}}
+	js := []*Judged{
+		{Question: qs[0], Verdict: Verdict{Passed: true, Scores: Scores{Pointed: 1, PointedOf: 2, Words: 30, Rank: -1, NDCG: -1}}},
+		{Question: qs[1], Verdict: Verdict{Accident: true, Scores: Scores{Pointed: 1, PointedOf: 2, Words: 50, Rank: -1, NDCG: -1}}},
+		nil,
+	}
+	var a Arm
+	a.Measure(qs, js)
+	s := Summarise([]Judged{*js[0], *js[1]})
+	for _, f := range s.Figures {
+		switch f.Key {
+		case "pointed":
+			assert.Equal(t, f, a.Pointed)
+			assert.InDelta(t, 0.5, f.Value, 1e-9)
+		case "words":
+			assert.Equal(t, f, a.Words)
+			assert.InDelta(t, 40, f.Value, 1e-9)
+		}
+	}
+	assert.Equal(t, 4, a.Pointed.Of)
+	assert.Equal(t, 1, a.Accidents)
+	assert.False(t, a.Whole)
+}

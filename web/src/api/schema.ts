@@ -3388,6 +3388,11 @@ export interface components {
         ProveArm: {
             /**
              * Format: int64
+             * @description Failed by accident: what is expected is said, but not of the thing asked
+             */
+            accidents: number;
+            /**
+             * Format: int64
              * @description Passed under the draft, fail here
              */
             broken: number;
@@ -3419,6 +3424,8 @@ export interface components {
              */
             p: number;
             passed: components["schemas"]["ProveRate"];
+            /** @description Sentences to the point */
+            pointed?: components["schemas"]["ProveFigure"];
             /** Format: double */
             price: number;
             settings: {
@@ -3426,6 +3433,8 @@ export interface components {
             };
             /** @description Every question was asked */
             whole: boolean;
+            /** @description Words of a reply */
+            words?: components["schemas"]["ProveFigure"];
         };
         ProveComparison: {
             /** @description Passed before, fail now */

@@ -62,6 +62,12 @@ async function apply(a: Arm): Promise<void> {
   if (got !== undefined)
     told.value = `Applied: ${named(a)}. What the trial measured goes with it: see the changes of the draft in Serve.`
 }
+
+const interval = (f: Schema['ProveFigure'] | undefined, share: boolean): string => {
+  if (f === undefined) return ''
+  const told = (v: number): string => (share ? percent(v) : v.toFixed(0))
+  return `95 % interval ${told(f.interval.low)} to ${told(f.interval.high)}`
+}
 </script>
 
 <template>
@@ -158,6 +164,8 @@ async function apply(a: Arm): Promise<void> {
           <th class="num">Passed</th>
           <th class="num">Facts</th>
           <th class="num">hit@5</th>
+          <th class="num" title="Sentences that carry what is expected, or belong with one that does">To the point</th>
+          <th class="num">Words</th>
           <th class="num">p95 ms</th>
           <th class="num" title="against the draft">Fixed, broken</th>
           <th class="num" title="McNemar's exact test against the draft, Holm's correction">p</th>
@@ -172,6 +180,8 @@ async function apply(a: Arm): Promise<void> {
           <td class="num figure">{{ percent(a.passed.rate) }}</td>
           <td class="num figure">{{ percent(a.facts.rate) }}</td>
           <td class="num figure">{{ a.hit5.toFixed(2) }}</td>
+          <td class="num figure" :title="interval(a.pointed, true)">{{ a.pointed ? percent(a.pointed.value) : '' }}</td>
+          <td class="num figure" :title="interval(a.words, false)">{{ a.words?.value.toFixed(0) }}</td>
           <td class="num figure">{{ a.millisP95.toFixed(0) }}</td>
           <td class="num figure">{{ a.fixed }}, {{ a.broken }}</td>
           <td class="num figure">{{ a.i === 0 ? '' : a.p.toFixed(3) }}</td>

@@ -392,7 +392,11 @@ describe('a trial', () => {
       took: 4,
       arms: [
         arm({}, 5, { p: 1 }),
-        arm({ 'answer.bar': '0.4' }, 9, { level: true }),
+        arm({ 'answer.bar': '0.4' }, 9, {
+          level: true,
+          pointed: { key: 'pointed', label: '', value: 0.43, of: 20, interval: { low: 0.31, high: 0.55 } },
+          words: { key: 'words', label: '', value: 36.4, of: 9, interval: { low: 30, high: 42 } },
+        }),
         arm({ 'answer.bar': '0.9' }, 1, {}),
       ],
       sums: {
@@ -410,6 +414,8 @@ describe('a trial', () => {
     const fields = [{ key: 'answer.bar', kind: 'number', label: 'Evidence bar', help: '', default: '0.5', try: [] }]
     const w = await shown(TrialOutcome, { study: { id: 't' }, trial, fields })
     expect(w.text()).toContain('Take: Evidence bar 0.4')
+    expect(w.text()).toContain('43.0 %36')
+    expect(w.find('[title="95 % interval 31.0 % to 55.0 %"]').exists()).toBe(true)
     expect(w.findAll('svg circle')).toHaveLength(2)
     expect(w.findAll('svg .draft')).toHaveLength(1)
     await w
