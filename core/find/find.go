@@ -4,6 +4,7 @@ package find
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"sort"
@@ -204,12 +205,15 @@ type vectors struct {
 	sentence embed.Vector
 }
 
+// ErrEmbed says that a question could not be embedded, as by an endpoint that does not answer.
+var ErrEmbed = errors.New("embed the question")
+
 func embedQuestion(ctx context.Context, r query.Reading, lib Library) (vectors, error) {
 	var out vectors
 	for _, s := range r.Searches {
 		vs, err := lib.Embedder.Embed(ctx, []string{s.Text}) // one by one: an embedder may take several for one chunk's sentences
 		if err != nil {
-			return vectors{}, fmt.Errorf("embed the question: %w", err)
+			return vectors{}, fmt.Errorf("%w: %w", ErrEmbed, err)
 		}
 		out.chunks = append(out.chunks, vs[0])
 	}
@@ -217,7 +221,7 @@ func embedQuestion(ctx context.Context, r query.Reading, lib Library) (vectors, 
 	if lib.Sentence.ID() != lib.Embedder.ID() {
 		vs, err := lib.Sentence.Embed(ctx, []string{r.Searches[0].Text})
 		if err != nil {
-			return vectors{}, fmt.Errorf("embed the question: %w", err)
+			return vectors{}, fmt.Errorf("%w: %w", ErrEmbed, err)
 		}
 		out.sentence = vs[0]
 	}

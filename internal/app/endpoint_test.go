@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"sync/atomic"
@@ -10,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/asking"
 	"jolvex/internal/connections"
 	"jolvex/internal/fault"
@@ -70,6 +72,20 @@ func TestEmbeddingsOfAnEndpoint(t *testing.T) {
 	down.Store(1)
 	_, err = a.Asking.Find(t.Context(), public, "c", query.Question{Text: "Is there a lift?"}, asking.Variant{})
 	assert.ErrorContains(t, err, "embeddings answered 400")
+
+	// Nor is it judged in a run; after a whole batch the rest is not asked.
+	var qs []questions.Question
+	for i := range 45 {
+		qs = append(qs, questions.Question{ID: fmt.Sprint(i), Text: fmt.Sprintf("Is there a lift at pier %d?", i), Expect: []questions.Expectation{says("lift")}})
+	}
+	_, err = a.Proving.Sets.PutQuestions(t.Context(), "c", "s", qs)
+	require.NoError(t, err)
+	run, results := ran(t, a, "s")
+	assert.Equal(t, 45, run.Summary.Unjudged)
+	assert.Zero(t, run.Summary.Passed.Of, "what could not be asked is in no rate")
+	require.Len(t, results, 45)
+	assert.Contains(t, results[0].Failed, "embeddings answered 400")
+	assert.Contains(t, results[44].Failed, "not asked")
 	down.Store(0)
 
 	// Disconnected: the index is made anew with what is built in.

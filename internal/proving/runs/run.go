@@ -10,6 +10,7 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/diagnose"
+	"jolvex/core/find"
 	"jolvex/core/index"
 	"jolvex/core/prove"
 	"jolvex/core/query"
@@ -235,7 +236,7 @@ func (rm *Room) judge(ctx context.Context, b answer.Bench, at int, q questions.Q
 	out := store.Result{Position: at, Question: q.ID}
 	s, v, ms, err := rm.Examine(ctx, b, q)
 	if err != nil {
-		out.Failed, out.Outage = err.Error(), errors.Is(err, errOutage)
+		out.Failed, out.Outage = err.Error(), errors.Is(err, errOutage) || errors.Is(err, find.ErrEmbed)
 		return out
 	}
 	out.Verdict, out.Trail, out.Millis = v, s.Trail, ms
