@@ -1,6 +1,7 @@
 package query
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -29,4 +30,14 @@ func TestNothingIsMendedIntoAnotherLanguage(t *testing.T) {
 	assert.NotEqual(t, "und", fixed, "a word is never mended into one that carries no subject")
 	fixed, _ = correct("handd", v, english, nil)
 	assert.Equal(t, "hand", fixed, "what is misspelt is mended still")
+}
+
+// A word of more letters than any has is not mended: finding what is near it would take long.
+func TestTheLongestWordsAreLeft(t *testing.T) {
+	v := corpus()
+	long := strings.Repeat("timetable", 5)
+	fixed, note := correct("the "+long+"s and the timetabel", v, english, nil)
+	assert.Equal(t, "the "+long+"s and the timetable", fixed)
+	assert.NotContains(t, note, long)
+	assert.Empty(t, compounds(long, v))
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/job"
@@ -140,6 +141,10 @@ func TestTheEncoderGoesOnAfterACancel(t *testing.T) {
 	c, err := a.Corpus(t.Context(), "c")
 	require.NoError(t, err)
 	assert.Equal(t, c.Chunks, c.Unread)
+	_, err = a.Proving.Sets.PutQuestions(t.Context(), "c", "s", []questions.Question{{ID: "berth", Text: "berth 7", Expect: []questions.Expectation{says("Berth 7")}}})
+	require.NoError(t, err)
+	run, _ := ran(t, a, "s")
+	assert.Equal(t, c.Chunks, run.Unread, "a run says that it was made before all was read")
 	require.NoError(t, a.Indexing.ReadBehind(t.Context(), "c"))
 	idle(t, a, "c")
 	c, err = a.Corpus(t.Context(), "c")

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { clock, duration, moment, percent, shortAddress } from './words'
+import { clock, counted, duration, moment, percent, shortAddress } from './words'
 
 describe('words', () => {
   it('says how long', () => {
@@ -7,6 +7,11 @@ describe('words', () => {
     expect(duration(42.4)).toBe('42 s')
     expect(duration(90)).toBe('2 min')
     expect(duration(5400)).toMatch(/1.5 h/)
+  })
+  it('counts one thing as one, and several as several', () => {
+    expect(counted(1, 'page')).toBe('1 page')
+    expect(counted(0, 'page')).toBe('0 pages')
+    expect(counted(12, 'index', 'indexes')).toBe('12 indexes')
   })
   it('says a place in a video as players do', () => {
     expect(clock(65.9)).toBe('1:05')

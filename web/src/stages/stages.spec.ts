@@ -1,6 +1,6 @@
 import { mount } from '@vue/test-utils'
 import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { useCorpus } from '@/stores/corpus'
 import { answering, byEnd, settle, type Call } from '../../tests/network'
@@ -150,6 +150,27 @@ describe('AskStrip', () => {
       .find((b) => b.text() === 'New conversation')
       ?.trigger('click')
     expect(w.text()).not.toContain('Kept for 60 days.')
+  })
+
+  it('says that it still waits, once a reply takes long, and only as long as it does', async () => {
+    const { w } = await show(AskStrip, '/c/Ferries/find')
+    vi.useFakeTimers()
+    try {
+      let answerNow = (_: Response): void => undefined
+      const held = new Promise<Response>((done) => (answerNow = done))
+      vi.stubGlobal('fetch', () => held)
+      await w.find('#ask').setValue('lost')
+      await w.find('form').trigger('submit')
+      await vi.advanceTimersByTimeAsync(2900)
+      expect(w.text()).not.toContain('Still waiting')
+      await vi.advanceTimersByTimeAsync(200)
+      expect(w.find('[role=status]').text()).toContain('Still waiting')
+      answerNow(new Response(JSON.stringify(reply), { headers: { 'Content-Type': 'application/json' } }))
+      await vi.advanceTimersByTimeAsync(10)
+      expect(w.text()).not.toContain('Still waiting')
+    } finally {
+      vi.useRealTimers()
+    }
   })
 
   it('says what went wrong', async () => {
