@@ -191,8 +191,8 @@ const why = (n: Node): string => {
       <span class="muted">Likely clutter:</span>
       <span v-for="[word, n] in counts" :key="word" class="chip"
         >{{ word }} <b class="figure">{{ count(n) }}</b>
-        <button class="linkish" :aria-label="`Leave out all: ${word}`" @click="clutter(word, false)">out</button>
-        <button class="linkish" :aria-label="`Include all: ${word}`" @click="clutter(word, true)">in</button></span
+        <button class="linkish" :aria-label="`exclude all: ${word}`" @click="clutter(word, false)">exclude</button>
+        <button class="linkish" :aria-label="`include all: ${word}`" @click="clutter(word, true)">include</button></span
       >
     </div>
     <div class="row">

@@ -181,8 +181,8 @@ onUnmounted(() => stops.forEach((s) => s()))
       >Try selected again</ElButton
     >
     <ElButton size="small" :disabled="failed === 0" @click="retry([])">Try all failed again</ElButton>
-    <ElButton size="small" :disabled="!canLeave" @click="leaveOut(false)">Leave selected out</ElButton>
-    <ElButton size="small" :disabled="!canTake" @click="leaveOut(true)">Take selected in</ElButton>
+    <ElButton size="small" :disabled="!canLeave" @click="leaveOut(false)">Exclude selected</ElButton>
+    <ElButton size="small" :disabled="!canTake" @click="leaveOut(true)">Include selected</ElButton>
     <span v-if="chosen.length > 0" class="muted figure">{{ count(chosen.length) }} selected</span>
     <a :href="exportAt" download>Save list as CSV</a>
   </div>
