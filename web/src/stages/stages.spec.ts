@@ -156,7 +156,7 @@ describe('AskStrip', () => {
     const { w } = await show(AskStrip, '/c/Ferries/find')
     vi.useFakeTimers()
     try {
-      let answerNow = (_: Response): void => undefined
+      let answerNow: (r: Response) => void = () => undefined
       const held = new Promise<Response>((done) => (answerNow = done))
       vi.stubGlobal('fetch', () => held)
       await w.find('#ask').setValue('lost')
