@@ -182,3 +182,54 @@ func BenchmarkProject5000(b *testing.B) {
 		Project(vs)
 	}
 }
+
+// Of few points, hard to lay out, the neighbours are found again on the plane much better than on that of the main components.
+func TestASmallLayoutIsRefined(t *testing.T) {
+	vs := drawn(64, 20, 96, 1)
+	plane := Plane(vs)
+	before := worse(vs, plane, trusted)
+	ps := refine(vs, plane)
+	assert.Greater(t, worse(vs, ps, trusted), before+0.05)
+	assert.InDelta(t, width(plane), width(ps), 1e-9, "it is as large as it was")
+	assert.Equal(t, ps, refine(vs, plane), "the same vectors give the same layout")
+	few := drawn(6, 2, 8, 0.1)
+	assert.Equal(t, Plane(few), refine(few, Plane(few)), "so few have no neighbourhoods to speak of")
+
+	// The slope is that of the cost: a small step along it costs what it says.
+	pairs := joint(vs, 10)
+	sum := 0.0
+	for _, e := range pairs {
+		sum += 2 * e.p
+	}
+	assert.InDelta(t, 1, sum, 1e-9)
+	at := scaled(plane, 1)
+	slope, near := make([]Point, len(at)), make([]float64, len(pairs))
+	for _, balance := range balances {
+		lean(pairs, at, near, balance, slope)
+		const h = 1e-5
+		moved := append([]Point(nil), at...)
+		moved[3].X += h
+		up := cost(pairs, moved, balance)
+		moved[3].X -= 2 * h
+		down := cost(pairs, moved, balance)
+		assert.InDelta(t, (up-down)/(2*h), slope[3].X, 1e-6*math.Max(1, math.Abs(slope[3].X)))
+	}
+}
+
+// cost is what descend makes small, as it is defined.
+func cost(pairs []pair, ps []Point, balance float64) float64 {
+	q, sum := make([]float64, len(pairs)), 0.0
+	for k, e := range pairs {
+		dx, dy := ps[e.a].X-ps[e.b].X, ps[e.a].Y-ps[e.b].Y
+		q[k] = math.Exp(-dx*dx - dy*dy)
+		sum += 2 * q[k]
+	}
+	missed, shown := 0.0, 0.0
+	for k, e := range pairs {
+		v := q[k] / sum
+		p := math.Max(e.p, least)
+		missed += 2 * e.p * (math.Log(p) - math.Log(v))
+		shown += 2 * v * (math.Log(v) - math.Log(p))
+	}
+	return balance*missed + (1-balance)*shown
+}

@@ -11,7 +11,7 @@ import (
 )
 
 // Version names the algorithm: a chart is drawn anew when it changes.
-const Version = "chart-1"
+const Version = "chart-2"
 
 // Point is a place on the plane.
 type Point struct {
@@ -30,8 +30,8 @@ const (
 )
 
 // Project lays n points of a space of any number of dimensions out on the plane, so that what is near there is near here: it starts from the plane
-// of the two main components, and moves each point towards its nearest neighbours and away from others for a fixed number of steps. The
-// same vectors in the same order give the same layout. vs is [n][dim], of length 1; it takes O(n² dim) for the neighbours. Points lie
+// of the two main components, and moves each point towards its nearest neighbours and away from others for a fixed number of steps; a small
+// layout is refined after that. The same vectors in the same order give the same layout. vs is [n][dim], of length 1; it takes O(n² dim) for the neighbours. Points lie
 // within about -1 and 1.
 func Project(vs [][]float32) []Point { return Place(vs, nil) }
 
@@ -42,6 +42,7 @@ func Place(vs, among [][]float32) []Point {
 	if len(vs) >= fewest {
 		spread(out, 10)
 		settle(out, 0, graph(vs, min(neighbours, len(vs)-1)))
+		out = refine(vs, out)
 	}
 	if len(vs) == 0 {
 		return Plane(among)
