@@ -76,6 +76,17 @@ func charts(ctx context.Context, half, keep, only string, set list) error {
 		}
 		fmt.Printf("%-28s %4d documents %3d questions  trustworthiness %.3f  continuity %.3f  regions: %s\n", m.name, len(c.Documents), len(c.Questions), c.Trustworthiness, c.Continuity, strings.Join(names, " | "))
 	}
+	for _, n := range []int{60, 120, 200, 300, 500} { // smaller collections: so many of them, evenly
+		if n < len(vectors) {
+			few := make([][]float32, n)
+			for i := range few {
+				few[i] = vectors[i*len(vectors)/n]
+			}
+			t, c := chart.Trust(few, chart.Project(few), 12)
+			pt, pc := chart.Trust(few, chart.Plane(few), 12)
+			fmt.Printf("%d of the chunks: trustworthiness %.3f  continuity %.3f  of the plane of two components %.3f %.3f\n", n, t, c, pt, pc)
+		}
+	}
 	ps, plane := chart.Project(vectors), chart.Plane(vectors)
 	t, c := chart.Trust(vectors, ps, 12)
 	pt, pc := chart.Trust(vectors, plane, 12)
