@@ -29,11 +29,12 @@ const (
 
 // Imported is a file of expected questions as it was read. What cannot go in is told; nothing is left out in silence.
 type Imported struct {
-	Form      string     `json:"form" enum:"jsonl,csv,squad,beir"`
-	Columns   []string   `json:"columns" nullable:"false" doc:"csv: what its columns were taken for"`
-	Questions []Question `json:"questions" nullable:"false"`
-	Problems  []string   `json:"problems" nullable:"false"` // rows that cannot go in, and why
-	Documents []Document `json:"documents" nullable:"false" doc:"squad, beir: what the questions are about"`
+	Form      string      `json:"form" enum:"jsonl,csv,squad,beir"`
+	Columns   []string    `json:"columns" nullable:"false" doc:"csv: what its columns were taken for"`
+	Questions []Question  `json:"questions" nullable:"false"`
+	Problems  []string    `json:"problems" nullable:"false"` // rows that cannot go in, and why
+	Documents []Document  `json:"documents" nullable:"false" doc:"squad, beir: what the questions are about"`
+	Misplaced []Misplaced `json:"-"` // of SQuAD: answers that do not stand where the file says; their questions go in all the same
 
 	beyond int // rows past what a set holds
 }
@@ -254,7 +255,8 @@ func (m *Imported) squad(src []byte) error {
 					Question   string `json:"question"`
 					Impossible bool   `json:"is_impossible"`
 					Answers    []struct {
-						Text string `json:"text"`
+						Text  string `json:"text"`
+						Start *int   `json:"answer_start"`
 					} `json:"answers"`
 				} `json:"qas"`
 			} `json:"paragraphs"`
@@ -268,9 +270,13 @@ func (m *Imported) squad(src []byte) error {
 		for i, p := range d.Paragraphs {
 			name := fmt.Sprintf("%s, paragraph %d", title, i+1)
 			m.Documents = append(m.Documents, Document{Title: name, Text: p.Context})
+			context := []rune(p.Context) // offsets count characters
 			for _, q := range p.Qas {
 				x := Question{ID: q.ID, Text: strings.TrimSpace(q.Question), Tags: []string{title}}
 				for _, a := range q.Answers {
+					if a.Start != nil && !standsAt(context, a.Text, *a.Start) && len(m.Misplaced) < mostProblems {
+						m.Misplaced = append(m.Misplaced, Misplaced{q.ID, fmt.Sprintf("“%s” does not stand at character %d of its paragraph", a.Text, *a.Start)})
+					}
 					if len(x.Expect) == 0 {
 						x.Expect = []Expectation{{Kind: Mentions}, {Kind: Cites, Values: []string{name}}}
 					}
@@ -286,6 +292,15 @@ func (m *Imported) squad(src []byte) error {
 		}
 	}
 	return nil
+}
+
+// Misplaced is an answer that does not stand where its file says that it does.
+type Misplaced struct{ Question, Why string }
+
+// standsAt reports whether a text holds an answer from a character on.
+func standsAt(context []rune, answer string, at int) bool {
+	want := []rune(answer)
+	return at >= 0 && at+len(want) <= len(context) && string(context[at:at+len(want)]) == answer
 }
 
 // beir reads a zip of corpus.jsonl, queries.jsonl and qrels: each query expects one of the documents that are relevant to it to

@@ -49,6 +49,13 @@ func TestSquadFiles(t *testing.T) {
 	assert.Equal(t, []Expectation{{Kind: Refuses}}, m.Questions[1].Expect)
 	require.Len(t, m.Documents, 1)
 	assert.Equal(t, "The Skerrowe, paragraph 1", m.Documents[0].Title)
+	assert.Empty(t, m.Misplaced, "every answer stands where the file says")
+	wrong, err := ReadSet([]byte(strings.NewReplacer(`"answer_start":23`, `"answer_start":22`, `"answers":[{"text":"1996","answer_start":26}`, `"answers":[{"text":"1996","answer_start":-3}`).Replace(file)))
+	require.NoError(t, err)
+	require.Len(t, wrong.Questions, 2, "its question goes in all the same")
+	assert.Equal(t, []Misplaced{{"a", "“1996” does not stand at character -3 of its paragraph"}, {"a", "“in 1996” does not stand at character 22 of its paragraph"}}, wrong.Misplaced)
+	assert.True(t, standsAt([]rune("Fährt 9:30"), "9:30", 6), "offsets count characters, not bytes")
+	assert.False(t, standsAt([]rune("9:30"), "9:30", 1))
 	_, err = ReadSet([]byte(`{"data": 3}`))
 	assert.ErrorIs(t, err, ErrSet)
 }

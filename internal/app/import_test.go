@@ -1,10 +1,12 @@
 package app_test
 
 import (
+	"strings"
 	"testing"
 
 	"jolvex/internal/fault"
 	"jolvex/internal/proving/runs"
+	"jolvex/internal/proving/sets"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -24,6 +26,18 @@ func TestASetComesInWithItsDocuments(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []any{"squad", 4, 2}, []any{seen.Form, seen.Questions, seen.Documents})
 	assert.Nil(t, seen.Set, "it was only read")
+	misplaced := func(x sets.ImportedSet) (n int) {
+		for _, d := range x.Doubtful {
+			if strings.Contains(d.What, "does not stand at character 9999") {
+				n++
+			}
+		}
+		return n
+	}
+	assert.Zero(t, misplaced(seen))
+	moved, err := a.Proving.Sets.ImportSet(t.Context(), "c", "squad", []byte(strings.ReplaceAll(skerrowe, `"text":"1996"`, `"text":"1996","answer_start":9999`)), false, false)
+	require.NoError(t, err)
+	assert.Equal(t, 1, misplaced(moved), "an answer that stands elsewhere than its file says is told before it goes in")
 	_, err = a.Proving.Sets.QuestionSet(t.Context(), "c", "squad")
 	require.ErrorIs(t, err, fault.ErrMissing)
 

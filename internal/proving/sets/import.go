@@ -70,7 +70,11 @@ func (rm *Room) ImportSet(ctx context.Context, corpus, set string, body []byte, 
 			return out, err
 		}
 	}
-	if out.Doubtful = problemsOf(c, ds, m.Questions); !keep {
+	out.Doubtful = problemsOf(c, ds, m.Questions)
+	for _, x := range m.Misplaced {
+		out.Doubtful = append(out.Doubtful, Problem{x.Question, x.Why})
+	}
+	if !keep {
 		return out, nil
 	}
 	if len(m.Questions) == 0 {
