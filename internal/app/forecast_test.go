@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 
@@ -123,6 +124,8 @@ func TestARunStopsAtItsCap(t *testing.T) {
 			}
 		})
 	}
-	_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Cap: store.Cap{Price: -1}})
-	assert.ErrorIs(t, err, fault.ErrInput)
+	for _, bad := range []store.Cap{{Price: -1}, {Tokens: -1}, {Price: math.NaN()}, {Price: math.Inf(1)}} {
+		_, _, err = a.Proving.Runs.StartRun(t.Context(), "c", "s", runs.Order{Cap: bad})
+		assert.ErrorIs(t, err, fault.ErrInput, "%v", bad)
+	}
 }

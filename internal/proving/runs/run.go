@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"runtime"
 	"slices"
 	"sync"
@@ -40,8 +41,8 @@ func (rm *Room) StartRun(ctx context.Context, corpus, set string, o Order) (Run,
 	if o.Repeats < 0 || o.Repeats > mostRepeats {
 		return Run{}, job.Job{}, fault.Input("a question is asked 1 to %d times, not %d", mostRepeats, o.Repeats)
 	}
-	if o.Cap.Tokens < 0 || o.Cap.Price < 0 {
-		return Run{}, job.Job{}, fault.Input("a cap is not below 0")
+	if o.Cap.Tokens < 0 || !(o.Cap.Price >= 0) || math.IsInf(o.Cap.Price, 1) {
+		return Run{}, job.Job{}, fault.Input("a cap is a number, and not below 0")
 	}
 	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {

@@ -6,7 +6,7 @@ import RunCost from './RunCost.vue'
 import type { Schema } from '@/api/client'
 
 const none: Schema['Cost'] = { in: 0, out: 0, price: 0 }
-const unknown: Schema['Forecast'] = {
+const unmeasured: Schema['Forecast'] = {
   model: 'faithful',
   priced: true,
   measured: 0,
@@ -18,8 +18,8 @@ const unknown: Schema['Forecast'] = {
   spent: 0,
   cap: 0,
 }
-const known: Schema['Forecast'] = {
-  ...unknown,
+const reckoned: Schema['Forecast'] = {
+  ...unmeasured,
   measured: 80,
   from: 'set',
   each: { in: 900, out: 100, price: 0.0011 },
@@ -44,7 +44,7 @@ async function shown(): Promise<ReturnType<typeof mount>> {
 
 describe('what a run costs', () => {
   it('is told with its month, its spending and its basis', async () => {
-    answer = () => known
+    answer = () => reckoned
     const w = await shown()
     expect(w.find('summary').text()).toBe('Cost of this run: about 80,000 tokens, 0.088')
     expect(w.text()).toContain('Reckoned from 80 replies of this set.')
@@ -55,7 +55,7 @@ describe('what a run costs', () => {
   })
 
   it('asks for leave before it measures', async () => {
-    answer = (sample) => (sample ? { ...known, from: 'sample', measured: 8 } : unknown)
+    answer = (sample) => (sample ? { ...reckoned, from: 'sample', measured: 8 } : unmeasured)
     const w = await shown()
     expect(w.find('summary').text()).toContain('not measured yet')
     expect(calls.some((c) => c.query.includes('sample=true'))).toBe(false)
@@ -65,12 +65,12 @@ describe('what a run costs', () => {
   })
 
   it('is left out where no model is asked', async () => {
-    answer = () => ({ ...unknown, model: '' })
+    answer = () => ({ ...unmeasured, model: '' })
     expect((await shown()).find('details').exists()).toBe(false)
   })
 
   it('counts in tokens where no price is set', async () => {
-    answer = () => ({ ...known, priced: false })
+    answer = () => ({ ...reckoned, priced: false })
     const w = await shown()
     expect(w.find('summary').text()).toBe('Cost of this run: about 80,000 tokens')
     expect(w.text()).toContain('tokens (0 for no limit)')
