@@ -244,15 +244,18 @@ func (h *handlers) prove(api huma.API) {
 			r, j, err := h.app.Proving.Runs.StartRun(ctx, in.Corpus, in.Set, runs.Order{Repeats: in.Repeats, Cap: store.Cap{Tokens: in.CapTokens, Price: in.CapPrice}})
 			return reply(StartedRun{r, j}, err)
 		})
+	type Reckoning struct {
+		InSet
+		Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"9"`
+		Month   int `query:"month" default:"1000" minimum:"0" doc:"Questions in a month"`
+	}
 	huma.Register(api, operation("forecastRun", http.MethodGet, "/corpora/{corpus}/sets/{set}/forecast", "prove", "What a run of a set, and a month of questions, are likely to cost of a model's tokens"),
-		func(ctx context.Context, in *struct {
-			InSet
-			Repeats int  `query:"repeats" default:"1" minimum:"1" maximum:"9"`
-			Month   int  `query:"month" default:"1000" minimum:"0" doc:"Questions in a month"`
-			Sample  bool `query:"sample" doc:"Ask a few questions of the set where nothing was measured yet; that costs what it costs"`
-		},
-		) (*out[runs.Forecast], error) {
-			return reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, in.Sample))
+		func(ctx context.Context, in *Reckoning) (*out[runs.Forecast], error) {
+			return reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, false))
+		})
+	huma.Register(api, operation("measureCost", http.MethodPost, "/corpora/{corpus}/sets/{set}/forecast", "prove", "The same; where nothing was measured yet, a few questions of the set are asked, which costs what it costs"),
+		func(ctx context.Context, in *Reckoning) (*out[runs.Forecast], error) {
+			return reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, true))
 		})
 	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
 		func(ctx context.Context, in *struct {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http/httptest"
 	"net/url"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -66,6 +67,14 @@ func TestCausesAreToldAndChangesTriedOverTheAPI(t *testing.T) {
 func TestTrialsOverTheAPI(t *testing.T) {
 	srv, _ := stocked(t)
 	runOf(t, srv)
+	for call, want := range map[string]int{
+		"GET /api/corpora/c/sets/s/forecast": 200, "POST /api/corpora/c/sets/s/forecast": 200, "GET /api/corpora/c/sets/none/forecast": 404,
+		"GET /api/corpora/c/sets/s/forecast?repeats=0": 422, "GET /api/corpora/c/sets/s/forecast?month=-1": 422, "GET /api/corpora/c/sets/s/forecast?month=x": 422,
+		"POST /api/corpora/c/sets/s/runs?capPrice=-1": 422, "POST /api/corpora/c/sets/s/runs?capPrice=NaN": 422, "POST /api/corpora/c/sets/s/runs?capTokens=1e99": 422,
+	} {
+		method, path, _ := strings.Cut(call, " ")
+		assert.Equal(t, want, send(t, srv, method, path, "").status, call)
+	}
 	const plan = `{"search":"grid","factors":[{"key":"answer.bar","values":["0.5","1"]},{"key":"find.keep","values":["4","8"]}]}`
 	r := send(t, srv, "POST", "/api/corpora/c/sets/s/trials/estimate", plan)
 	require.Equal(t, 200, r.status, r.raw)

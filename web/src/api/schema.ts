@@ -1151,7 +1151,8 @@ export interface paths {
         /** What a run of a set, and a month of questions, are likely to cost of a model's tokens */
         get: operations["forecastRun"];
         put?: never;
-        post?: never;
+        /** The same; where nothing was measured yet, a few questions of the set are asked, which costs what it costs */
+        post: operations["measureCost"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7395,8 +7396,44 @@ export interface operations {
                 repeats?: number;
                 /** @description Questions in a month */
                 month?: number;
-                /** @description Ask a few questions of the set where nothing was measured yet; that costs what it costs */
-                sample?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                /** @description Name or id */
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    measureCost: {
+        parameters: {
+            query?: {
+                repeats?: number;
+                /** @description Questions in a month */
+                month?: number;
             };
             header?: never;
             path: {

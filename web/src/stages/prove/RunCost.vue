@@ -15,9 +15,13 @@ const emit = defineEmits<{ priced: [boolean] }>()
 
 async function reckon(sample = false): Promise<void> {
   sampling.value = sample
-  const query = { repeats: repeats.value, month: month.value, sample }
+  const params = { path: prove.inSet(), query: { repeats: repeats.value, month: month.value } }
   forecast.value = await prove.attempt(() =>
-    ok(api.GET('/api/corpora/{corpus}/sets/{set}/forecast', { params: { path: prove.inSet(), query } })),
+    ok(
+      sample
+        ? api.POST('/api/corpora/{corpus}/sets/{set}/forecast', { params })
+        : api.GET('/api/corpora/{corpus}/sets/{set}/forecast', { params }),
+    ),
   )
   sampling.value = false
   emit('priced', forecast.value?.priced === true)

@@ -33,7 +33,7 @@ let answer: (sample: boolean) => Schema['Forecast']
 
 beforeEach(() => {
   setActivePinia(createPinia())
-  calls = answering((c) => answer(c.query.includes('sample=true')))
+  calls = answering((c) => answer(c.method === 'POST'))
 })
 
 async function shown(): Promise<ReturnType<typeof mount>> {
@@ -58,7 +58,7 @@ describe('what a run costs', () => {
     answer = (sample) => (sample ? { ...reckoned, from: 'sample', measured: 8 } : unmeasured)
     const w = await shown()
     expect(w.find('summary').text()).toContain('not measured yet')
-    expect(calls.some((c) => c.query.includes('sample=true'))).toBe(false)
+    expect(calls.some((c) => c.method === 'POST')).toBe(false)
     await w.find('button.linkish').trigger('click')
     await settle()
     expect(w.text()).toContain('Reckoned from 8 replies asked just now.')
