@@ -137,7 +137,7 @@ func thingOf(q questions.Question, s Seen) *thing {
 			continue
 		}
 		t.stems[w.Stem] = 0
-		if r, _ := utf8.DecodeRuneInString(t.question[w.Start:]); i > 0 && unicode.IsUpper(r) || strings.ContainsAny(w.Norm, "0123456789") {
+		if r, _ := utf8.DecodeRuneInString(t.question[w.Start:]); i > 0 && unicode.IsUpper(r) && len(record.Days(w.Norm)) == 0 || strings.ContainsAny(w.Norm, "0123456789") {
 			t.named[w.Stem] = true
 		}
 	}
@@ -207,8 +207,8 @@ func (t *thing) names(p *place) bool {
 // maint-guide and perl-doc, what was marked among the replies that passed, and what was not among sentences that hold the same words
 // elsewhere: go run ./tools/evaluate -only accident.
 const (
-	farFrom   = 0.50 // a place that speaks of at most this share of what was asked may be about something else
-	farBehind = 0.30 // by how much another place with the same fact must speak of more of it
+	farFrom   = 0.80 // a place that speaks of at most this share of what was asked may be about something else
+	farBehind = 0.20 // by how much another place with the same fact must speak of more of it
 )
 
 // byAccident reports whether a fact that a reply says is said of something else than what was asked, in each of the sentences that hold it,
@@ -294,6 +294,12 @@ func (t *thing) off(e questions.Expectation, said string, p *place) (string, boo
 	if why, off := t.otherRow(p); off {
 		return why, true
 	}
+	if why, off := t.otherFigure(e, said); off {
+		return why, true
+	}
+	if why, off := t.otherTable(e, p); off {
+		return why, true
+	}
 	if t.whole(p) {
 		return "", false
 	}
@@ -309,7 +315,7 @@ func (t *thing) off(e questions.Expectation, said string, p *place) (string, boo
 		}
 		spoken := t.spoken(o)
 		further := have <= farFrom && spoken-have >= farBehind || !named && spoken > have && t.names(o)
-		if further && holdsFact(e, o.text) {
+		if further && (holdsFact(e, o.text) || p.row != nil && !t.subject(e, p) && holdsFact(e, o.over)) {
 			return "it is said of something else: “" + clip(p.text) + "”, while “" + clip(o.text) + "” says it of what was asked", true
 		}
 	}
@@ -368,6 +374,116 @@ func (t *thing) otherRow(p *place) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// otherTable reports whether a place is a row of another table than the one asked about: of the same form, where one like it stands under
+// what the question names (the hours of another branch); or where another table with this fact has the column that was asked for or its unit
+// (its price, where its weight was), or is about the thing itself (a class held in a room, where the room was asked about).
+func (t *thing) otherTable(e questions.Expectation, p *place) (string, bool) {
+	if p.row == nil {
+		return "", false
+	}
+	t.weigh()
+	named, columns := t.names(p), text.Stems(strings.Join(p.grid.Header, " "), p.grid.Caption)
+	for i := range t.all {
+		o := &t.all[i]
+		if o.row == nil || o.grid == p.grid {
+			continue
+		}
+		if slices.Equal(o.grid.Header, p.grid.Header) {
+			if !named && t.names(o) {
+				return "it is said of something else of its kind: “" + clip(p.over) + "”", true
+			}
+			continue
+		}
+		if !holdsFact(e, o.text) {
+			continue
+		}
+		if t.more(text.Stems(strings.Join(o.grid.Header, " "), o.grid.Caption), columns) && t.spoken(o) > t.spoken(p) ||
+			t.subject(e, o) && !t.subject(e, p) || t.measured(o) && !t.measured(p) {
+			return "another table than the one asked about says it: “" + clip(p.text) + "”", true
+		}
+	}
+	return "", false
+}
+
+// subject reports whether a row is about what was asked: about the fact that is expected, or a thing that the question names.
+func (t *thing) subject(e questions.Expectation, p *place) bool {
+	if len(p.row.Cells) == 0 {
+		return false
+	}
+	name := p.row.Cells[0].Text
+	return holdsFact(e, name) || wholly(name, t.stems)
+}
+
+// measured reports whether a row gives a figure of the kind and the unit of one that the question names.
+func (t *thing) measured(p *place) bool {
+	unit := func(q text.Quantity) string {
+		_, unit, ok := q.Base()
+		if !ok {
+			return ""
+		}
+		return unit
+	}
+	asked := text.Quantities(t.question)
+	return slices.ContainsFunc(text.Quantities(p.text+" "+strings.Join(p.grid.Header, " ")), func(have text.Quantity) bool {
+		return slices.ContainsFunc(asked, func(want text.Quantity) bool {
+			return have.Kind == want.Kind && unit(want) != "" && unit(have) == unit(want)
+		})
+	})
+}
+
+// more reports whether words hold all of what was asked that others hold, and something besides.
+func (t *thing) more(words, others map[string]bool) bool {
+	more := false
+	for s := range t.stems {
+		if others[s] && !words[s] {
+			return false
+		}
+		more = more || words[s] && !others[s]
+	}
+	return more
+}
+
+// otherFigure reports whether a bare number that is expected stands in a sentence only as the mark of a note or of a list, or as a price
+// where a count is asked for.
+func (t *thing) otherFigure(e questions.Expectation, said string) (string, bool) {
+	if e.Kind != questions.Mentions {
+		return "", false
+	}
+	why := ""
+	for _, v := range e.Values {
+		if strings.Trim(v, "0123456789") != "" {
+			if len(wordings(said, v)) > 0 {
+				return "", false
+			}
+			continue
+		}
+		for _, at := range wordings(said, v) {
+			switch {
+			case noteMark.MatchString(said[:at.Start]+"#"+said[at.End:]) || strings.TrimSpace(said[:at.Start]) == "" && listMark.MatchString(said[at.End:]):
+				why = "the figure there is only a mark: “" + clip(said) + "”"
+			case asksCount.MatchString(t.question) && isPrice(said, at):
+				why = "the figure there is a price: “" + clip(said) + "”"
+			default:
+				return "", false
+			}
+		}
+	}
+	return why, why != ""
+}
+
+var (
+	noteMark  = regexp.MustCompile(`\[\s*#\s*\]`)
+	listMark  = regexp.MustCompile(`^\s*[.)]\s*($|\D)`)
+	asksCount = en.Pattern("demands-count")
+)
+
+// isPrice reports whether a place in a text is within a sum of money.
+func isPrice(s string, at doc.Span) bool {
+	return slices.ContainsFunc(text.Quantities(s), func(q text.Quantity) bool {
+		return q.Kind == text.Money && q.Start <= at.Start && at.End <= q.End
+	})
 }
 
 // wholly reports whether all content words of a name are asked about.

@@ -21,6 +21,9 @@ func shop() *doc.Document {
 	})
 	b.Add(doc.Block{Kind: doc.Heading, Level: 2}, "Mixers")
 	b.AddTable(doc.Place{}, "Mixers for hire", []string{"Mixer", "A day"}, [][]string{{"Alva 10", "£40"}, {"Brunt 20", "£55"}})
+	b.AddTable(doc.Place{}, "What they weigh", []string{"Mixer", "Weight"}, [][]string{{"Alva 10", "14 kg"}, {"Brunt 20", "21 kg"}})
+	b.AddTable(doc.Place{}, "Courses", []string{"Course", "Held in", "Places"}, [][]string{{"Walling", "Upper Hall", "12"}})
+	b.AddTable(doc.Place{}, "Rooms", []string{"Room", "Places"}, [][]string{{"Upper Hall", "30"}})
 	b.Add(doc.Block{Kind: doc.Heading, Level: 2}, "What you may bring")
 	b.Add(doc.Block{Kind: doc.Paragraph}, "You may bring:")
 	b.Add(doc.Block{Kind: doc.Item, Level: 1}, "a bicycle")
@@ -29,7 +32,11 @@ func shop() *doc.Document {
 	b.Add(doc.Block{Kind: doc.Heading, Level: 2}, "Returning a mixer late")
 	b.Add(doc.Block{Kind: doc.Paragraph}, "A mixer that is returned late costs £25 more.")
 	b.Add(doc.Block{Kind: doc.Heading, Level: 2}, "Parking at the yard")
-	b.Add(doc.Block{Kind: doc.Paragraph}, "A lorry left overnight costs £25.")
+	b.Add(doc.Block{Kind: doc.Paragraph}, "A lorry left overnight costs £25. It holds eight lorries [3]. A second one costs £8 more.")
+	for _, branch := range []string{"Quay branch", "Hill branch"} {
+		b.Add(doc.Block{Kind: doc.Heading, Level: 2}, branch)
+		b.AddTable(doc.Place{}, "", []string{"Open on", "Hours"}, [][]string{{branch[:1] + " Saturday", "07:00 to 12:00"}})
+	}
 	return b.Document()
 }
 
@@ -72,6 +79,16 @@ func TestAFactMustBeSaidOfTheThingAsked(t *testing.T) {
 		"the question names it itself":        {"Are kayaks taken?", "Kayaks", mention("kayaks"), false},
 		"the question denies":                 {"What is not taken?", "Kayaks", mention("kayaks"), false},
 		"what is expected denies":             {"What can I take along?", "Kayaks", mention("Kayaks are not taken"), false},
+		"the hours of another branch":         {"When does the Hill branch open on Saturday?", "Q Saturday", figure("07:00"), true},
+		"the hours of the branch":             {"When does the Hill branch open on Saturday?", "H Saturday", figure("07:00"), false},
+		"its price, where its weight was":     {"Which mixers weigh less than 15 kg?", "Alva 10 | £40", mention("Alva 10"), true},
+		"its weight":                          {"Which mixers weigh less than 15 kg?", "Alva 10 | 14 kg", mention("Alva 10"), false},
+		"a course in the room":                {"Which is the largest room?", "Walling", mention("Upper Hall"), true},
+		"the room":                            {"Which is the largest room?", "Upper Hall | 30", mention("Upper Hall"), false},
+		"where the course is":                 {"Where is the walling course held?", "Walling", mention("Upper Hall"), false},
+		"the mark of a note":                  {"How many lorries does the yard hold?", "eight lorries", mention("3"), true},
+		"a price for a count":                 {"How many lorries does the yard hold?", "second one", mention("8"), true},
+		"the price itself":                    {"What does a second lorry cost?", "second one", mention("8"), false},
 		"the same figure of something else":   {"What is the charge when a mixer is returned late?", "lorry", figure("£25"), true},
 		"the figure of what was asked":        {"What is the charge when a mixer is returned late?", "returned late", figure("£25"), false},
 		"put in other words than the source":  {"What is the fine for bringing the machine back after the time?", "returned late", figure("£25"), false},
