@@ -17,7 +17,13 @@ const (
 	First   = "How much is a car to Sandrel?\nCan I bring my kayak?\nWhat happens in fog?"
 )
 
-//go:embed pages sets handed-over pairs.csv method
+// The corpus for visitors from abroad: pages in German, asked in four languages.
+const (
+	Visitors    = "Tolmouth für Gäste"
+	VisitorsSet = "In vier Sprachen"
+)
+
+//go:embed pages visitors sets handed-over pairs.csv method
 var files embed.FS
 
 // Pages are the pages of the demo site: Markdown with a title, or a piece of HTML; and its files.
@@ -60,6 +66,38 @@ func Handbook() (name string, body []byte) {
 		panic("demo: " + err.Error())
 	}
 	return at, b
+}
+
+// File is a document that is handed over.
+type File struct {
+	Name string
+	Body []byte
+}
+
+// VisitorPages are the pages for visitors from abroad: Markdown, in German.
+func VisitorPages() []File {
+	list, err := fs.ReadDir(files, "visitors")
+	if err != nil {
+		panic("demo: " + err.Error()) // the folder's name is fixed above
+	}
+	var out []File
+	for _, e := range list {
+		b, err := files.ReadFile("visitors/" + e.Name())
+		if err != nil {
+			panic("demo: " + err.Error())
+		}
+		out = append(out, File{e.Name(), b})
+	}
+	return out
+}
+
+// VisitorQuestions are expected questions over them in German, French, Spanish and English, one JSON object a line.
+func VisitorQuestions() []byte {
+	b, err := files.ReadFile("sets/visitors.jsonl")
+	if err != nil {
+		panic("demo: " + err.Error())
+	}
+	return b
 }
 
 // Pairs are questions with their answers, as CSV.

@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jolvex/core/embed"
 	"jolvex/core/index"
 	"jolvex/core/questions"
 	"jolvex/demo"
@@ -153,7 +154,45 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 			return err
 		}
 	}
+	if err := visitors(ctx, cl, s); err != nil {
+		return fmt.Errorf("prepare the corpus in German: %w", err)
+	}
 	return cl.close()
+}
+
+// visitors makes the corpus for visitors from abroad: German pages, read by the encoder of many languages, asked in four of them.
+func visitors(ctx context.Context, cl *client, s *settings) error {
+	const corpus = demo.Visitors
+	g := gatherer{cl, s, corpus, store.SourceSettings{}, false, ""}
+	if err := g.ensure(ctx); err != nil {
+		return err
+	}
+	var saved api.Saved
+	if err := cl.call(ctx, http.MethodGet, corpusPath(corpus, "method"), nil, &saved.Method); err != nil {
+		return err
+	}
+	saved.Method.Embed.Grade = embed.GradeMany
+	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "method"), saved.Method, nil); err != nil {
+		return err
+	}
+	for _, f := range demo.VisitorPages() {
+		var d indexing.Document
+		if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "files")+"?name="+url.QueryEscape(f.Name), f.Body, &d); err != nil {
+			return err
+		}
+	}
+	if err := g.through(ctx); err != nil {
+		return err
+	}
+	qs, err := questions.ReadQuestions(bytes.NewReader(demo.VisitorQuestions()))
+	if err != nil {
+		return fmt.Errorf("read the questions in four languages: %w", err)
+	}
+	if err := cl.call(ctx, http.MethodPut, corpusPath(corpus, "sets", demo.VisitorsSet), qs, nil); err != nil {
+		return err
+	}
+	_, err = runSet(ctx, cl, s, proveOptions{corpus: corpus, set: demo.VisitorsSet})
+	return err
 }
 
 // chooseDemo takes in what the site has found, without the clutter. A page that is found later waits for a decision.

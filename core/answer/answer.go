@@ -25,6 +25,7 @@ type Bench struct {
 	// Foreign tells that the view's vectors come from an embedder that support was not calibrated for: the likeness that
 	// support is made of is then taken from Sentence instead.
 	Foreign  bool
+	Many     bool // the vectors are those of the encoder of many languages
 	Memory   *find.Memory
 	Opened   *Opened
 	Words    WordVectors
@@ -50,11 +51,12 @@ const shown = 20
 // decide; the last words the one plan that was picked.
 type asking struct {
 	Bench
-	meter *meter // of the model, when one is connected: what it is asked for this question is written down
+	meter *meter   // of the model, when one is connected: what it is asked for this question is written down
+	own   Settings // as the method has them: Answer has the texts of the language that is asked in
 }
 
 func (b Bench) asking() *asking {
-	a := &asking{Bench: b}
+	a := &asking{Bench: b, own: b.Answer}
 	if b.Model != nil {
 		a.meter = &meter{Model: b.Model}
 		a.Model = nil // nothing goes past the meter
@@ -146,6 +148,7 @@ func (a *asking) finish(ctx context.Context, q query.Question, rules *rule.State
 		}
 		rules = late
 	}
+	a.abroad(t)
 	t.Support = t.said(t.Reply)
 	for i, part := range t.Parts {
 		t.Parts[i].Support = t.said(t.Reply[part.From:part.To])
@@ -175,6 +178,7 @@ func (b Bench) laps(t *Trail) func(step string) {
 // understand reads the question pass by pass.
 func (a *asking) understand(ctx context.Context, t *Trail, q query.Question) {
 	t.Reading = query.Read(ctx, q, a.tools(), a.Query)
+	a.speak(t.Reading)
 	for i := range t.Reading.Steps {
 		t.Timings = append(t.Timings, Timing{"pass " + t.Reading.Steps[i].Pass, t.Reading.Steps[i].Micros})
 		t.Reading.Steps[i].Micros = 0
@@ -303,7 +307,7 @@ func (t *Trail) found(ranking find.Ranking, ps []*passage) {
 	}
 	for _, r := range ranking.Ranked[:min(len(ranking.Ranked), n)] {
 		t.Candidates = append(t.Candidates, Candidate{
-			Document: r.Entry.Document, Version: r.Entry.Version, Address: r.Entry.Address, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
+			Document: r.Entry.Document, Version: r.Entry.Version, Language: r.Entry.Language, Address: r.Entry.Address, Span: r.Entry.Span, Parent: r.Entry.Parent, Score: r.Score, Lexical: r.Lexical, Cosine: r.Cosine,
 			Nearest: r.Nearest, Found: r.Found, Signals: r.Signals, Why: find.Because(r.Signals, r.Terms, len(t.Reading.Terms)),
 		})
 	}

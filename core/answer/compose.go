@@ -21,6 +21,7 @@ type passage struct {
 	support   float64
 	features  Features
 	openEnded bool // the question is
+	across    bool // it is in another language than the question
 	past      bool // what the document says no longer holds, by what it says of itself
 	keywords  bool // the question is a few key words
 	year      bool // the question asks for a year

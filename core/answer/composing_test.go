@@ -78,7 +78,7 @@ func TestNamesInAQuestion(t *testing.T) {
 		"Is it open for the 12th time?":             {},
 		"What must I do within 30 days?":            {},
 	} {
-		assert.Equal(t, want, namesIn(q), q)
+		assert.Equal(t, want, namesIn(q, ""), q)
 	}
 }
 

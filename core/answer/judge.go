@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"regexp"
@@ -21,7 +22,7 @@ const general = 0.1
 // rarest of all: what is asked about is not there.
 func weigh(r query.Reading, b Bench) []asked {
 	out := make([]asked, 0, len(r.Terms))
-	names := namesIn(r.Wordings[0].Text)
+	names := namesIn(r.Wordings[0].Text, r.Tongue)
 	glossed := slices.ContainsFunc(r.Terms, func(t query.Term) bool { return t.Pass == query.PassGlossary })
 	for _, t := range r.Terms {
 		df := b.View.Frequency(t.Stem)
@@ -54,10 +55,13 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 	if err != nil {
 		return err
 	}
-	about, strange := background(cosines), strangers(r.Wordings[0].Text, b.View)
+	about, strange := background(cosines), strangers(r.Wordings[0].Text, r.Tongue, b.View)
 	calibrated := byEncoder
-	if !b.Encoded.Chunks || b.Foreign {
+	switch {
+	case !b.Encoded.Chunks || b.Foreign:
 		calibrated = byWords
+	case b.Many:
+		calibrated = byMany
 	}
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
 	extra := map[string]bool{}
@@ -85,7 +89,11 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 		if like := (f.Cosine + f.Near) / 2; b.Encoded.Sentences && like > f.Cosine { // one sentence of a chunk on many things
 			f.Cosine, f.Margin = like, like-about
 		}
-		p.support = calibrated.support(f)
+		by := calibrated
+		if p.across = b.Many && foreign(r.Tongue, p.rank.Entry.Language); p.across {
+			by = across
+		}
+		p.support = by.support(f)
 		if len(r.Wants) > 0 && r.Wants[0] == text.Money && f.Soft < ofSomething {
 			p.features.Missing = 1
 			p.support = less(p.support, calibrated.missing)
@@ -98,6 +106,12 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 		}
 	}
 	return nil
+}
+
+// foreign reports whether a passage is in another language than the question; a passage that declares none is not.
+func foreign(tongue, passage string) bool {
+	code, _, _ := strings.Cut(strings.ToLower(passage), "-")
+	return code != "" && code != cmp.Or(tongue, "en")
 }
 
 // featuresOf looks at what a passage and a question have in common, likeness of meaning of the whole apart. extra are the

@@ -110,7 +110,7 @@ func (t *Trail) candidateAt(e *index.Entry, at int) int {
 	}
 	if any < 0 {
 		any = len(t.Candidates)
-		t.Candidates = append(t.Candidates, Candidate{Document: e.Document, Version: e.Version, Address: e.Address, Span: e.Span, Parent: e.Parent, Why: []string{"its records were looked at"}})
+		t.Candidates = append(t.Candidates, Candidate{Document: e.Document, Version: e.Version, Language: e.Language, Address: e.Address, Span: e.Span, Parent: e.Parent, Why: []string{"its records were looked at"}})
 	}
 	t.Candidates[any].Kept = true
 	return any

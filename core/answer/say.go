@@ -28,7 +28,7 @@ func (t *Trail) nearBy(ps []*passage, s Settings) {
 		}
 	}
 	if len(subjects) > 0 && s.NearMiss != "" {
-		t.Reply = append(t.Reply, inOwnWords(strings.ReplaceAll(s.NearMiss, "{subjects}", strings.Join(subjects, " and ")))...)
+		t.Reply = append(t.Reply, inOwnWords(strings.ReplaceAll(s.NearMiss, "{subjects}", named(subjects, t.Reading.Tongue)))...)
 	}
 }
 

@@ -123,6 +123,15 @@ var (
 	byEncoder = calibration{bias: -2.9, held: 1.0, cosine: 4.6, margin: 7.4, figure: 0.3, without: 0.7, names: -4, lacks: -3, missing: -1.5, strange: -1.2}
 )
 
+// byMany is for the encoder of many languages, where question and passage are of one language; across for those of two, which share no words:
+// there, likeness of meaning and what is written alike in all languages, names and figures, is all there is. Set by hand on debian-reference in
+// four languages (tools/evaluate -only languages -samples FILE) so that of its headings about one in twenty is wrongly refused within a
+// language, and few questions about something else are answered: see docs/decisions/0027-languages.md.
+var (
+	byMany = calibration{bias: -2.3, held: 1, cosine: 4, margin: 9, figure: 0.3, without: 0.7, names: -4, lacks: -1.5, missing: -1.5, strange: -1.2}
+	across = calibration{bias: -1.5, cosine: 4, margin: 9, names: -2, missing: -1.5}
+)
+
 // lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.
 const lacksFrom = 0.35
 
@@ -162,7 +171,10 @@ func background(cosines []float64) float64 {
 
 // strangers counts the names in a question that the corpus lacks: words with a capital that stand neither first nor in a
 // text of capitals.
-func strangers(question string, v interface{ Frequency(stem string) int }) float64 {
+func strangers(question, tongue string, v interface{ Frequency(stem string) int }) float64 {
+	if allNouns[tongue] {
+		return 0
+	}
 	n := 0
 	small := strings.ToUpper(question) != question
 	for i, w := range text.Words(question) {
@@ -180,9 +192,12 @@ var ordinal = en.Pattern("counting-number")
 // abbreviation is how much a word all in capitals counts beside a name: the material may spell it out.
 const abbreviation = 0.5
 
+// allNouns are the languages (ISO 639-1) that begin every noun with a capital: it tells no name there.
+var allNouns = map[string]bool{"de": true}
+
 // namesIn are the stems of the names and numbers in a question, with how much each counts: words that begin with a capital and go on in
 // small letters, other than the first, words of two digits or more, and words of three letters or more that are all capitals.
-func namesIn(question string) map[string]float64 {
+func namesIn(question, tongue string) map[string]float64 {
 	out := map[string]float64{}
 	figures := text.Quantities(question)
 	for i, w := range text.Words(question) {
@@ -202,7 +217,7 @@ func namesIn(question string) map[string]float64 {
 			digits = 0
 		}
 		switch {
-		case digits >= 2, i > 0 && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm):
+		case digits >= 2, i > 0 && !allNouns[tongue] && unicode.IsUpper(r) && unicode.IsLower(next) && !text.Stop(w.Norm):
 			out[w.Stem] = 1
 		case len(word) >= 3 && strings.ContainsFunc(word[n:], unicode.IsUpper) && word != strings.ToUpper(word): // macOS
 			out[w.Stem] = 1

@@ -15,7 +15,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-18"
+const Version = "answer-19"
 
 // Format numbers the form in which trails are stored.
 //
@@ -62,6 +62,8 @@ type Settings struct {
 	Welcome     string  `json:"welcome" initial:"Ask me anything about the material I answer from." label:"Welcome" help:"What stands there before anything was asked; empty for nothing."`
 	First       string  `json:"first" initial:"" label:"First questions" help:"Questions offered before anything was asked, one a line, four at most."`
 	Machine     string  `json:"machine" initial:"Replies are put together by a machine from the sources that they name." label:"Note on replies" help:"Tells whoever asks that no person replies."`
+	Abroad      string  `json:"abroad" initial:"From a page in {language}:" label:"Lead-in to another language" help:"Said before sentences of a page that is in another language than the question. {language} stands for its name; empty to say nothing."`
+	Elsewhere   string  `json:"elsewhere" initial:"" label:"Texts in other languages" help:"What the assistant says of itself follows the language that it is asked in: English, German, French and Spanish ship. To change one, a line of the language, the name of the text and a colon: “de refusal: Dazu habe ich nichts gefunden.” Names: refusal, asking, nearMiss, unfound, pointTo, pointNow, give, person, greeting, thanks, goodbye, assenting, abroad."`
 	Demands     bool    `json:"demands" initial:"true" label:"What is asked for must be there" help:"The dimension of “how deep”, the thing of “is there a lift”, a number of the things of “how many”, a name for “who is the”: a passage without it is taken to be about something else."`
 	Person      string  `json:"person" initial:"I answer from our pages, and cannot put you through from here." label:"To whoever asks for a person" help:"Said when somebody asks for a person and no house rule hands over; where to turn is added to it."`
 	Greeting    string  `json:"greeting" initial:"Hello. What would you like to know?" label:"Greeting" help:"The reply to a greeting."`
@@ -88,7 +90,8 @@ const (
 type Candidate struct {
 	Document string        `json:"document"`
 	Version  string        `json:"version"`
-	Address  string        `json:"-"` // for whoever judges at once; the document knows it
+	Language string        `json:"language,omitempty"` // BCP 47, when it is known
+	Address  string        `json:"-"`                  // for whoever judges at once; the document knows it
 	Span     doc.Span      `json:"span"`
 	Parent   doc.Span      `json:"parent,omitzero"` // the section that a small chunk brings with it
 	Score    float64       `json:"score"`

@@ -29,13 +29,14 @@ type Embedder interface {
 // The grades of the built-in embeddings.
 const (
 	GradeEncoder  = "encoder"  // the sentence encoder; word vectors serve until its pass is through
+	GradeMany     = "many"     // the encoder of many languages, likewise
 	GradeWords    = "words"    // the word vectors alone
 	GradeEndpoint = "endpoint" // an endpoint that others run; word vectors serve until it has read everything
 )
 
 // Settings of the embed stage.
 type Settings struct {
-	Grade string `json:"grade" initial:"encoder" choices:"encoder,words,endpoint" label:"Embedding" help:"The sentence encoder reaches passages that share no word with the question; it reads new text in the background. Word vectors are instant and need no pass."`
+	Grade string `json:"grade" initial:"encoder" choices:"encoder,many,words,endpoint" label:"Embedding" help:"The sentence encoder reaches passages that share no word with the question; it reads new text in the background. That of many languages reaches across languages as well, at half the speed. Word vectors are instant and need no pass."`
 }
 
 // Vector is a direction, each part from -127 to 127.

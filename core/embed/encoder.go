@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 )
@@ -20,23 +21,30 @@ var model embed.FS
 // directions are averaged. It is safe for use by several at once. The same text gives the same vector on any processor
 // and beside any other texts.
 type Encoder struct {
-	id      string
-	width   int
-	heads   int
-	longest int
-	cut     *wordPiece
-	words   []int8    // [vocabulary][width]
-	scale   []float32 // [vocabulary]
-	places  []float32 // [longest][width]
-	norm    layerNorm
-	layers  []layer
-	curves  *curves
-	spare   sync.Pool // of *buffers
+	id, name          string
+	width             int
+	heads             int
+	longest           int
+	cut               cutter
+	passage, question side
+	apart             []float32                      // [n][width], directions that are taken out of vectors
+	word              func(row int32, out []float32) // the vector of a piece
+	places            []float32                      // [longest][width]
+	norm              layerNorm
+	layers            []layer
+	curves            *curves
+	spare             sync.Pool // of *buffers
 }
 
 type layer struct {
 	qkv, mix, up, down linear
 	norm1, norm2       layerNorm
+}
+
+// cutter cuts texts into pieces.
+type cutter interface {
+	pieces(s string, most int) []int32 // between the marks for start and end, cut off at most of them
+	marks() (start, end int32)
 }
 
 // linear is a matrix [out][in] in 8-bit rows with a scale each, and a bias.
@@ -61,20 +69,23 @@ type tensor struct {
 	At    int    `json:"at"`
 }
 
+// header describes an encoder's files.
+type header struct {
+	ID      string   `json:"id"`
+	Layers  int      `json:"layers"`
+	Heads   int      `json:"heads"`
+	Width   int      `json:"width"`
+	Longest int      `json:"longest"`
+	Parts   int      `json:"parts"`
+	Tensors []tensor `json:"tensors"`
+}
+
 func loadEncoder() (*Encoder, error) {
 	raw, err := model.ReadFile("model/weights.json")
 	if err != nil {
 		return nil, fmt.Errorf("read the encoder: %w", err)
 	}
-	var head struct {
-		ID      string   `json:"id"`
-		Layers  int      `json:"layers"`
-		Heads   int      `json:"heads"`
-		Width   int      `json:"width"`
-		Longest int      `json:"longest"`
-		Parts   int      `json:"parts"`
-		Tensors []tensor `json:"tensors"`
-	}
+	var head header
 	if err := json.Unmarshal(raw, &head); err != nil {
 		return nil, fmt.Errorf("read the encoder's description: %w", err)
 	}
@@ -90,20 +101,37 @@ func loadEncoder() (*Encoder, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the encoder's vocabulary: %w", err)
 	}
-	e := &Encoder{id: head.ID, width: head.Width, heads: head.Heads, longest: head.Longest, cut: newWordPiece(string(vocab)), curves: newCurves()}
-	e.spare.New = func() any { return new(buffers) }
-	ts := map[string]tensor{}
-	for _, t := range head.Tensors {
-		ts[t.Name] = t
+	r := newWeights(blob, head.Tensors)
+	words := byteRows{r.int8s("words"), r.floats("words.scale"), head.Width}
+	e := newEncoder(head, newWordPiece(string(vocab)), words.row, r)
+	e.name = "all-MiniLM-L6-v2"
+	return e, r.err
+}
+
+// byteRows are rows of whole numbers from -127 to 127 with a scale each.
+type byteRows struct {
+	cells []int8
+	scale []float32
+	width int
+}
+
+func (b byteRows) row(i int32, out []float32) {
+	s := b.scale[i]
+	for j, x := range b.cells[int(i)*b.width : (int(i)+1)*b.width] {
+		out[j] = float32(s * float32(x))
 	}
-	r := weights{blob, ts, nil}
-	e.words, e.scale = r.int8s("words"), r.floats("words.scale")
+}
+
+// newEncoder reads the layers of an encoder; what fails is in r.
+func newEncoder(head header, cut cutter, word func(int32, []float32), r *weights) *Encoder {
+	e := &Encoder{id: head.ID, width: head.Width, heads: head.Heads, longest: head.Longest, cut: cut, word: word, curves: newCurves()}
+	e.spare.New = func() any { return new(buffers) }
 	e.places, e.norm = r.floats("places"), r.norm("norm")
 	for i := range head.Layers {
 		p := fmt.Sprint(i, ".")
 		e.layers = append(e.layers, layer{r.linear(p + "qkv"), r.linear(p + "mix"), r.linear(p + "up"), r.linear(p + "down"), r.norm(p + "norm1"), r.norm(p + "norm2")})
 	}
-	return e, r.err
+	return e
 }
 
 // weights reads tensors out of the model's bytes.
@@ -113,11 +141,23 @@ type weights struct {
 	err  error
 }
 
+func newWeights(blob []byte, ts []tensor) *weights {
+	r := &weights{blob, map[string]tensor{}, nil}
+	for _, t := range ts {
+		r.at[t.Name] = t
+	}
+	return r
+}
+
+// bytes gives a tensor whose numbers take size bytes each, or half a byte where it is 0.
 func (r *weights) bytes(name, form string, size int) []byte {
 	t, ok := r.at[name]
-	n := size
+	n := max(1, size)
 	for _, d := range t.Shape {
 		n *= d
+	}
+	if size == 0 {
+		n /= 2
 	}
 	if !ok || t.Form != form || t.At+n > len(r.blob) {
 		if r.err == nil {
@@ -156,9 +196,17 @@ func (r *weights) linear(name string) linear {
 		r.err = fmt.Errorf("the encoder's matrix %s is %v, not two multiples of %d", name, s, columns)
 		return linear{}
 	}
-	return linear{
-		in: s[1], out: s[0], w: packed(r.int8s(name+".weight"), s[0], s[1]), scale: r.floats(name + ".weight.scale"), bias: r.floats(name + ".bias"),
+	var w []int8
+	var scale []float32
+	if r.at[name+".weight"].Form == "int4" {
+		w, scale = r.fours(name+".weight", s[0], s[1])
+	} else {
+		w, scale = r.int8s(name+".weight"), r.floats(name+".weight.scale")
 	}
+	if r.err != nil {
+		return linear{}
+	}
+	return linear{in: s[1], out: s[0], w: packed(w, s[0], s[1]), scale: scale, bias: r.floats(name + ".bias")}
 }
 
 // ID implements Embedder.
@@ -179,11 +227,18 @@ const rowsAtOnce = 128
 
 // Embed implements Embedder, on all cores. A text without any piece has the zero vector.
 func (e *Encoder) Embed(ctx context.Context, texts []string) ([]Vector, error) {
-	return e.EmbedOn(runtime.GOMAXPROCS(0), texts)
+	return e.EmbedOn(allCores(), texts)
 }
+
+func allCores() int { return runtime.GOMAXPROCS(0) }
 
 // EmbedOn is Embed on a number of cores, 1 at least. The vectors are the same on any number.
 func (e *Encoder) EmbedOn(cores int, texts []string) ([]Vector, error) {
+	return e.embedOn(cores, e.passage, texts)
+}
+
+// embedOn is EmbedOn for texts of one side.
+func (e *Encoder) embedOn(cores int, as side, texts []string) ([]Vector, error) {
 	type piece struct {
 		text int
 		ids  []int32
@@ -191,7 +246,7 @@ func (e *Encoder) EmbedOn(cores int, texts []string) ([]Vector, error) {
 	var work []piece
 	parts := make([]int, len(texts))
 	for i, t := range texts {
-		for _, ids := range e.windows(t) {
+		for _, ids := range e.windows(as.before, t) {
 			work = append(work, piece{i, ids})
 			parts[i]++
 		}
@@ -232,26 +287,35 @@ func (e *Encoder) EmbedOn(cores int, texts []string) ([]Vector, error) {
 			}
 			n++
 		}
+		if parts[i] > 0 {
+			sum = e.spread(unitOf(sum), as)
+		}
 		out[i] = quantised(sum)
 	}
 	return out, nil
 }
 
-// windows gives the pieces of a text, in several runs when it is long; none for a text without a word.
-func (e *Encoder) windows(t string) [][]int32 {
+// windows gives the pieces of a text after what stands before it, in several runs when it is long; none for a text without a word.
+func (e *Encoder) windows(before, t string) [][]int32 {
 	all := e.cut.pieces(t, 1<<20)
 	if len(all) <= 2 {
 		return nil
 	}
-	if len(all) <= e.longest {
-		return [][]int32{all}
+	start, end := e.cut.marks()
+	head := []int32{start}
+	if before != "" {
+		head = e.cut.pieces(before, e.longest)
+		head = head[:len(head)-1]
 	}
 	body := all[1 : len(all)-1]
+	if len(head)+len(body)+1 <= e.longest {
+		return [][]int32{append(append(head, body...), end)}
+	}
 	var out [][]int32
 	for from := 0; ; from += stride {
 		to := min(from+window, len(body))
-		run := append([]int32{e.cut.cls}, body[from:to]...)
-		out = append(out, append(run, e.cut.sep))
+		run := append(slices.Clone(head), body[from:to]...)
+		out = append(out, append(run, end))
 		if to == len(body) {
 			return out
 		}
@@ -260,19 +324,26 @@ func (e *Encoder) windows(t string) [][]int32 {
 
 func unit(v []float32) []float64 {
 	out := make([]float64, len(v))
-	sq := 0.0
 	for j, x := range v {
 		out[j] = float64(x)
-		sq += float64(out[j] * out[j])
+	}
+	return unitOf(out)
+}
+
+// unitOf brings a direction to length 1; nothing stays nothing.
+func unitOf(v []float64) []float64 {
+	sq := 0.0
+	for _, x := range v {
+		sq += float64(x * x)
 	}
 	if sq == 0 {
-		return out
+		return v
 	}
 	n := math.Sqrt(sq)
-	for j := range out {
-		out[j] /= n
+	for j := range v {
+		v[j] /= n
 	}
-	return out
+	return v
 }
 
 func quantised(sum []float64) Vector {
@@ -293,5 +364,5 @@ func quantised(sum []float64) Vector {
 
 // Describe says what the encoder is, for people.
 func (e *Encoder) Describe() string {
-	return strings.Join([]string{"all-MiniLM-L6-v2", fmt.Sprint(len(e.layers), " layers"), fmt.Sprint(e.width, " dimensions")}, ", ")
+	return strings.Join([]string{e.name, fmt.Sprint(len(e.layers), " layers"), fmt.Sprint(e.width, " dimensions")}, ", ")
 }

@@ -34,10 +34,9 @@ func (e *Encoder) run(ids [][]int32) [][]float32 {
 	for _, s := range ids {
 		for k, id := range s {
 			row := x[at*w : (at+1)*w]
-			word := e.words[int(id)*w : (int(id)+1)*w]
-			place := e.places[k*w : (k+1)*w]
-			for j := range row {
-				row[j] = float32(e.scale[id]*float32(word[j])) + place[j]
+			e.word(id, row)
+			for j, p := range e.places[k*w : (k+1)*w] {
+				row[j] += p
 			}
 			at++
 		}

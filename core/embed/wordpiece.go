@@ -121,3 +121,5 @@ func chinese(r rune) bool {
 	return r >= 0x4e00 && r <= 0x9fff || r >= 0x3400 && r <= 0x4dbf || r >= 0x20000 && r <= 0x2a6df || r >= 0x2a700 && r <= 0x2b81f ||
 		r >= 0x2b820 && r <= 0x2ceaf || r >= 0xf900 && r <= 0xfaff || r >= 0x2f800 && r <= 0x2fa1f
 }
+
+func (w *wordPiece) marks() (start, end int32) { return w.cls, w.sep }

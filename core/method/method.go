@@ -69,6 +69,7 @@ func (m Method) Validate() []string {
 	}
 	out = append(out, m.Chunk.Check()...)
 	out = append(out, m.Query.Check()...)
+	out = append(out, m.Answer.Check()...)
 	out = append(out, rule.CheckAll(m.Rules)...)
 	for i, e := range m.Glossary {
 		if bad := e.Check(); bad != "" {

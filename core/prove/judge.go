@@ -1,6 +1,7 @@
 package prove
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -42,6 +43,8 @@ type Verdict struct {
 	// Relevant are the documents that the question names, as they were when it was judged.
 	Relevant []string `json:"relevant,omitempty" nullable:"false" doc:"Ids of the documents that the question names; a name that no document has as it is written"`
 	Scores   Scores   `json:"scores"`
+	Asked    string   `json:"asked,omitempty" doc:"The language that it is asked in (ISO 639-1), as far as could be told"`
+	Page     string   `json:"page,omitempty" doc:"The language of the page that was cited, else of the first that was found; empty when it is not known"`
 	// Repeats tells, where a question was asked several times, which of the replies passed.
 	Repeats []bool `json:"repeats,omitempty" nullable:"false"`
 }
@@ -56,6 +59,20 @@ func (s Seen) relevant(q questions.Question) []string {
 		d.Add(s.Trail.Candidates[i].Document, x.Address, x.Title)
 	}
 	return d.Relevant(q)
+}
+
+// spoken gives the languages of the question and of the page that was cited, else of the first that was found (ISO 639-1).
+func spoken(t *answer.Trail) (asked, page string) {
+	for _, x := range t.Reply {
+		if x.Candidate >= 0 && x.Candidate < len(t.Candidates) && page == "" {
+			page = t.Candidates[x.Candidate].Language
+		}
+	}
+	if page == "" && len(t.Candidates) > 0 {
+		page = t.Candidates[0].Language
+	}
+	page, _, _ = strings.Cut(strings.ToLower(page), "-")
+	return cmp.Or(t.Reading.Tongue, "en"), page
 }
 
 // Majority is the verdict of a question that was asked several times: that of the first reply that ended as most did, and which it
@@ -93,6 +110,7 @@ func Judge(q questions.Question, s Seen) Verdict {
 	}
 	v.Accident = otherwise && !v.Passed
 	v.Scores = score(q, s, v)
+	v.Asked, v.Page = spoken(s.Trail)
 	return v
 }
 

@@ -2,4 +2,4 @@
 package prove
 
 // Version names the algorithm.
-const Version = "prove-6"
+const Version = "prove-7"

@@ -3,7 +3,6 @@ package prove
 import (
 	"maps"
 	"slices"
-	"sort"
 
 	"jolvex/core/measure"
 	"jolvex/core/questions"
@@ -71,6 +70,7 @@ type Summary struct {
 	Accidents      int             `json:"accidents,omitempty" doc:"Failed by accident: what is expected is said, but not of the thing asked"`
 	ByTag          map[string]Rate `json:"byTag"`
 	Tags           []TagSummary    `json:"tags,omitempty" nullable:"false"`
+	Languages      []TagSummary    `json:"languages,omitempty" nullable:"false" doc:"By the language of the question and of the page, as de>en, where there is another than English"`
 	Kinds          []KindSummary   `json:"kinds,omitempty" nullable:"false" doc:"By kind of expectation"`
 	Figures        []Figure        `json:"figures,omitempty" nullable:"false"`
 	Hit1           float64         `json:"hit1"`
@@ -161,7 +161,7 @@ type sums struct {
 func Summarise(js []Judged) Summary {
 	s := Summary{Questions: len(js), ByTag: map[string]Rate{}}
 	var all sums
-	tags := map[string]*sums{}
+	tags, tongues := map[string]*sums{}, map[string]*sums{}
 	var millis []float64
 	for _, j := range js {
 		if j.Failed != "" {
@@ -174,26 +174,45 @@ func Summarise(js []Judged) Summary {
 		all.add(j)
 		s.Accidents += int(one(j.Verdict.Accident))
 		for _, t := range j.Question.Tags {
-			if tags[t] == nil {
-				tags[t] = &sums{}
-			}
-			tags[t].add(j)
+			addTo(tags, t, j)
+		}
+		if v := j.Verdict; v.Asked != "" {
+			addTo(tongues, v.Asked+">"+v.Page, j)
 		}
 	}
 	s.Hit1, s.Hit5, s.MRR, s.Ranked = mean(all.hit1.values), mean(all.hit5.values), mean(all.mrr.values), len(all.mrr.values)
 	s.RightRefusals, s.WrongRefusals, s.MissedRefusals = all.right, all.wrong, all.missed
 	s.Passed, s.Facts = all.passed.rate(), all.facts.rate()
-	for t, x := range tags {
-		s.ByTag[t] = x.passed.rate()
-		s.Tags = append(s.Tags, TagSummary{t, s.ByTag[t], x.pointed.rate(), x.words.figure(wordsKey, wordsLabel), x.accident.rate(), x.facts.rate(), x.grounded.rate(), x.right, x.wrong, x.missed})
+	s.Tags = byName(tags)
+	for _, t := range s.Tags {
+		s.ByTag[t.Tag] = t.Passed
 	}
-	sort.Slice(s.Tags, func(i, j int) bool { return s.Tags[i].Tag < s.Tags[j].Tag })
+	if languages := byName(tongues); slices.ContainsFunc(languages, func(t TagSummary) bool { return t.Tag != "en>en" && t.Tag != "en>" }) {
+		s.Languages = languages
+	}
 	for _, k := range slices.Sorted(maps.Keys(all.kinds)) {
 		s.Kinds = append(s.Kinds, KindSummary{k, all.kinds[k].rate()})
 	}
 	s.Figures = all.figures()
 	s.MillisP50, s.MillisP95 = measure.Percentile(millis, 0.5), measure.Percentile(millis, 0.95)
 	return s
+}
+
+func addTo(of map[string]*sums, name string, j Judged) {
+	if of[name] == nil {
+		of[name] = &sums{}
+	}
+	of[name].add(j)
+}
+
+// byName lists summaries by name.
+func byName(of map[string]*sums) []TagSummary {
+	var out []TagSummary
+	for _, t := range slices.Sorted(maps.Keys(of)) {
+		x := of[t]
+		out = append(out, TagSummary{t, x.passed.rate(), x.pointed.rate(), x.words.figure(wordsKey, wordsLabel), x.accident.rate(), x.facts.rate(), x.grounded.rate(), x.right, x.wrong, x.missed})
+	}
+	return out
 }
 
 func (s *sums) add(j Judged) {

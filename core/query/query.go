@@ -15,7 +15,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rewrite stage's hash.
-const Version = "query-9"
+const Version = "query-10"
 
 // Settings switches the passes and orders them.
 type Settings struct {
@@ -165,6 +165,7 @@ type Reading struct {
 	Guessed  bool                `json:"guessed,omitempty"`                   // it took that over because it says little, not because it points back
 	Alone    string              `json:"alone,omitempty"`                     // the question so that it stands alone, as far as could be told
 	Language string              `json:"language,omitempty"`                  // BCP 47, when it is not the corpus's
+	Tongue   string              `json:"tongue,omitempty"`                    // ISO 639-1: what it is asked in, as far as can be told, when that is not English
 }
 
 // Text is the wording that is searched for.
@@ -262,6 +263,9 @@ func Read(ctx context.Context, q Question, tools Tools, s Settings) Reading {
 		return w.reading
 	}
 	w.run(ctx, PassLanguage)
+	if w.reading.Tongue = tongueOf(w.reading.Language, tools.Language); w.reading.Tongue != "" {
+		w.tools.Lexicon = unlisted{}
+	}
 	foreign := w.reading.Language != ""
 	if foreign { // what a model makes of it in the corpus's language is what the other passes work on
 		w.run(ctx, PassModel)
@@ -392,7 +396,7 @@ func (w *work) beside(ts []Term) string {
 // finish puts together what is searched for.
 func (w *work) finish() Reading {
 	r := &w.reading
-	r.Terms = addTerms(addTerms(termsOf(w.now), w.carried), w.added)
+	r.Terms = w.withoutFunctionWords(addTerms(addTerms(termsOf(w.now), w.carried), w.added))
 	r.Context = w.context
 	r.Alone = w.now
 	meaning := w.now
@@ -407,7 +411,7 @@ func (w *work) finish() Reading {
 	r.Searches = []Search{{Pass: SearchRewritten, Text: meaning, Terms: r.Terms, Weight: 1}}
 	if asked := r.Wordings[0].Text; asked == meaning && len(w.added) == 0 {
 		r.Searches[0].Pass = PassAsked
-	} else if plain := termsOf(asked); w.replaced || loses(plain, r.Terms) {
+	} else if plain := w.withoutFunctionWords(termsOf(asked)); w.replaced || loses(plain, r.Terms) {
 		r.Searches = append(r.Searches, Search{Pass: PassAsked, Text: asked, Terms: plain, Weight: plainWeight})
 	}
 	r.Searches = append(r.Searches, w.written...)

@@ -42,7 +42,7 @@ func vectors() *embed.Static {
 	return s
 }
 
-var english = lexicon{"train": true, "norway": true, "bread": true, "voucher": true}
+var english = lexicon{"train": true, "norway": true, "bread": true, "voucher": true, "time": true, "table": true, "plane": true, "trip": true}
 
 func corpus() *index.View {
 	b := index.NewBuilder(index.Public)

@@ -53,6 +53,9 @@ func correct(s string, c Corpus, lex Lexicon, kept map[string]bool) (fixed, note
 			continue
 		}
 		best, far := nearest(w.Norm, c)
+		if _, ok := lex.(unlisted); ok && far > 1 {
+			continue // another form of the word is as near
+		}
 		if written := s[w.Start:w.End]; far > 1 && len(w.Norm) >= generalFrom && (strings.ToLower(written) == written || opens(s, w.Start)) {
 			if v := lex.OneEdit(w.Norm); v != "" {
 				best = v

@@ -3,6 +3,7 @@ package text
 import (
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 
 	"github.com/abadojack/whatlanggo"
@@ -23,6 +24,26 @@ var languages = map[whatlanggo.Lang]bool{
 func Language(s string) (code string, sure bool) {
 	info := whatlanggo.DetectWithOptions(s, whatlanggo.Options{Whitelist: languages})
 	return info.Lang.Iso6391(), info.IsReliable()
+}
+
+// among are the languages that there are lists of, as whatlanggo names them.
+var among = map[string]whatlanggo.Lang{"en": whatlanggo.Eng, "de": whatlanggo.Deu, "fr": whatlanggo.Fra, "es": whatlanggo.Spa}
+
+// LanguageAmong is the likeliest language of a text (ISO 639-1) among those that there are lists of, but one, however short it is: by letters
+// that few of them have, else by their sequences.
+func LanguageAmong(s, but string) string {
+	for _, own := range []struct{ letters, code string }{{"äöüßÄÖÜ", "de"}, {"ñÑ¿¡áíóú", "es"}, {"çÇœèêàùâîôû", "fr"}} {
+		if own.code != but && strings.ContainsAny(s, own.letters) {
+			return own.code
+		}
+	}
+	list := map[whatlanggo.Lang]bool{}
+	for code, l := range among {
+		if code != but {
+			list[l] = true
+		}
+	}
+	return whatlanggo.DetectWithOptions(s, whatlanggo.Options{Whitelist: list}).Lang.Iso6391()
 }
 
 // functionWords says in which languages a folded word is one that carries no subject of its own.

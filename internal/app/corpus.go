@@ -116,6 +116,8 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 	switch snap.Embedder {
 	case a.Indexing.Encoder().ID():
 		out.Meaning = embed.GradeEncoder
+	case embed.ManyID:
+		out.Meaning = embed.GradeMany
 	case a.Indexing.Words().ID():
 		out.Meaning = embed.GradeWords
 	default:

@@ -75,11 +75,11 @@ func (as *Asker) BenchOn(ctx context.Context, who Caller, snap *index.Snapshot, 
 	}
 	encoded := find.Encoded{Chunks: emb.ID() != as.index.Words().ID(), Sentences: snap.Sentences}
 	if encoded.Sentences {
-		sentence = as.index.SentenceEncoder()
+		sentence = as.index.SentenceEncoder(emb.ID())
 	}
 	began := time.Now()
 	b := answer.Bench{
-		View: snap.See(who.Audience), Texts: as.index, Embedder: emb, Sentence: sentence, Encoded: encoded, Foreign: encoded.Chunks && emb.ID() != as.index.Encoder().ID(), Memory: as.memory, Opened: as.opened, Words: as.index.Words(), Lexicon: as.index.Words(),
+		View: snap.See(who.Audience), Texts: as.index, Embedder: emb, Sentence: sentence, Encoded: encoded, Foreign: encoded.Chunks && emb.ID() != as.index.Encoder().ID() && emb.ID() != embed.ManyID, Many: encoded.Chunks && emb.ID() == embed.ManyID, Memory: as.memory, Opened: as.opened, Words: as.index.Words(), Lexicon: as.index.Words(),
 		Pins:  answer.Pins{Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: as.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}

@@ -110,24 +110,34 @@ func (ix *Indexer) SpareCores() int {
 	return cores
 }
 
-// SentenceEncoder embeds the sentences of chunks by the built-in encoder, and remembers them chunk by chunk.
-func (ix *Indexer) SentenceEncoder() embed.Embedder { return sentenceEncoder{ix} }
+// SentenceEncoder embeds the sentences of chunks by the built-in encoder with an ID, that of English when none has it, and remembers them chunk
+// by chunk.
+func (ix *Indexer) SentenceEncoder(id string) embed.Embedder {
+	e := ix.builtIn(id)
+	if e == nil {
+		e = ix.encoder
+	}
+	return sentenceEncoder{ix, e}
+}
 
-// sentenceEncoder embeds the sentences of whole chunks by the encoder, and remembers them chunk by chunk.
-type sentenceEncoder struct{ ix *Indexer }
+// sentenceEncoder embeds the sentences of whole chunks by an encoder, and remembers them chunk by chunk.
+type sentenceEncoder struct {
+	ix *Indexer
+	by *embed.Encoder
+}
 
 // ID implements embed.Embedder.
-func (s sentenceEncoder) ID() string { return s.ix.encoder.ID() }
+func (s sentenceEncoder) ID() string { return s.by.ID() }
 
 // Dimensions implements embed.Embedder.
-func (s sentenceEncoder) Dimensions() int { return s.ix.encoder.Dimensions() }
+func (s sentenceEncoder) Dimensions() int { return s.by.Dimensions() }
 
 // Embed implements embed.Embedder. The texts of one chunk are kept as one row; a single text is a question and is not kept.
 func (s sentenceEncoder) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
 	if len(texts) == 1 {
-		return s.ix.encoder.Embed(ctx, texts)
+		return s.by.Questions().Embed(ctx, texts)
 	}
-	out, err := s.ix.sentences(ctx, [][]string{texts})
+	out, err := s.ix.sentences(ctx, s.by, [][]string{texts})
 	if err != nil {
 		return nil, err
 	}
@@ -136,20 +146,20 @@ func (s sentenceEncoder) Embed(ctx context.Context, texts []string) ([]embed.Vec
 
 // EmbedGroups implements find.Grouped.
 func (s sentenceEncoder) EmbedGroups(ctx context.Context, groups [][]string) ([][]embed.Vector, error) {
-	return s.ix.sentences(ctx, groups)
+	return s.ix.sentences(ctx, s.by, groups)
 }
 
-// sentences gives the vectors of the sentences of several chunks, from memory where they are there.
-func (ix *Indexer) sentences(ctx context.Context, chunks [][]string) ([][]embed.Vector, error) {
+// sentences gives an encoder's vectors of the sentences of several chunks, from memory where they are there.
+func (ix *Indexer) sentences(ctx context.Context, by *embed.Encoder, chunks [][]string) ([][]embed.Vector, error) {
 	keys := make([][]byte, len(chunks))
 	for i, texts := range chunks {
 		keys[i] = contentKey("sentences\x00" + strings.Join(texts, "\x00"))
 	}
-	raw, err := ix.store.Vectors(ctx, ix.encoder.ID(), keys)
+	raw, err := ix.store.Vectors(ctx, by.ID(), keys)
 	if err != nil {
 		return nil, err
 	}
-	dim := ix.encoder.Dimensions()
+	dim := by.Dimensions()
 	out := make([][]embed.Vector, len(chunks))
 	var missing []int
 	var todo []string
@@ -170,7 +180,7 @@ func (ix *Indexer) sentences(ctx context.Context, chunks [][]string) ([][]embed.
 	if len(missing) == 0 {
 		return out, nil
 	}
-	vs, err := ix.encoder.EmbedOn(ix.SpareCores(), todo)
+	vs, err := by.EmbedOn(ix.SpareCores(), todo)
 	if err != nil {
 		return nil, fmt.Errorf("encode the sentences of %d chunks: %w", len(missing), err)
 	}
@@ -184,11 +194,11 @@ func (ix *Indexer) sentences(ctx context.Context, chunks [][]string) ([][]embed.
 			}
 		}
 	}
-	return out, ix.store.PutVectors(ctx, ix.encoder.ID(), newKeys, rows)
+	return out, ix.store.PutVectors(ctx, by.ID(), newKeys, rows)
 }
 
-// encodeSentences has the encoder read the sentences of chunks, so that they are remembered.
-func (ix *Indexer) encodeSentences(ctx context.Context, entries []index.Entry) error {
+// encodeSentences has an encoder read the sentences of chunks, so that they are remembered.
+func (ix *Indexer) encodeSentences(ctx context.Context, by *embed.Encoder, entries []index.Entry) error {
 	chunks := make([][]string, len(entries))
 	for i := range entries {
 		d, err := ix.Version(ctx, entries[i].Version)
@@ -197,7 +207,7 @@ func (ix *Indexer) encodeSentences(ctx context.Context, entries []index.Entry) e
 		}
 		chunks[i] = find.WindowTexts(d, &entries[i])
 	}
-	_, err := ix.sentences(ctx, chunks)
+	_, err := ix.sentences(ctx, by, chunks)
 	return err
 }
 
@@ -236,7 +246,7 @@ func (ix *Indexer) UnreadOf(m method.Method, snap *index.Snapshot) (chunks, sent
 		if p.EncodedBy != b.ID() {
 			chunks += n
 		}
-		if b.ID() == ix.encoder.ID() && !p.Sentences {
+		if readsSentences(b) && !p.Sentences {
 			sentences += n
 		}
 	}
@@ -272,8 +282,8 @@ func (ix *Indexer) encode(ctx context.Context, j store.Job, p *job.Progress) err
 		if err == nil && through {
 			err = ix.graphWhenDue(ctx, c, s) // now that these vectors are in force
 		}
-		if err == nil && through && b.ID() == ix.encoder.ID() {
-			through, err = e.sentences(ctx, s)
+		if by, ok := b.(encoderReader); ok && err == nil && through {
+			through, err = e.sentences(ctx, s, by.Encoder)
 		}
 		if err != nil || through {
 			return err
@@ -356,12 +366,15 @@ func (e *encodePass) chunks(ctx context.Context, s *Shelf) (bool, error) {
 	})
 }
 
+// readsSentences reports whether a reader reads the sentences of chunks, too: those that are built in do.
+func readsSentences(b reader) bool { _, ok := b.(encoderReader); return ok }
+
 // sentences has the sentences of every segment read. It tells whether all are.
-func (e *encodePass) sentences(ctx context.Context, s *Shelf) (bool, error) {
+func (e *encodePass) sentences(ctx context.Context, s *Shelf, by *embed.Encoder) (bool, error) {
 	read := map[string]bool{}
 	err := e.batches(ctx, func(r index.Reference) bool { return !r.Sentences }, "sentences are read for their meaning", func(r index.Reference, entries []index.Entry) error {
 		read[r.Hash] = true
-		return e.ix.encodeSentences(ctx, entries)
+		return e.ix.encodeSentences(ctx, by, entries)
 	})
 	if err != nil {
 		return false, err

@@ -24,7 +24,7 @@ type reader interface {
 	read(ctx context.Context, cores int, texts []string) ([]embed.Vector, error)
 }
 
-// encoderReader is the built-in sentence encoder.
+// encoderReader is a built-in sentence encoder.
 type encoderReader struct{ *embed.Encoder }
 
 func (e encoderReader) read(_ context.Context, cores int, texts []string) ([]embed.Vector, error) {
@@ -164,6 +164,10 @@ func (ix *Indexer) Behind(m method.Method) reader {
 	switch m.Embed.Grade {
 	case embed.GradeEncoder:
 		return encoderReader{ix.encoder}
+	case embed.GradeMany:
+		if e := ix.builtIn(embed.ManyID); e != nil {
+			return encoderReader{e}
+		}
 	case embed.GradeEndpoint:
 		if e := ix.endpoint.Load(); e != nil {
 			return e
@@ -181,17 +185,34 @@ func (ix *Indexer) readerBy(id string) (reader, error) {
 	if r, ok := e.(reader); ok {
 		return r, nil
 	}
-	if id == ix.encoder.ID() {
-		return encoderReader{ix.encoder}, nil
+	if e := ix.builtIn(id); e != nil {
+		return encoderReader{e}, nil
 	}
 	return nil, nil
 }
 
-// MadeBy finds the embedder that made an index's vectors, by its ID.
+// builtIn is the built-in sentence encoder with an ID; nil when none has it. That of many languages is loaded when it is first wanted.
+func (ix *Indexer) builtIn(id string) *embed.Encoder {
+	switch id {
+	case ix.encoder.ID():
+		return ix.encoder
+	case embed.ManyID:
+		e, err := embed.NewManyEncoder()
+		if err != nil { // part of the program, and tested
+			ix.log.Error("open the encoder of many languages", "error", err)
+			return nil
+		}
+		return e
+	}
+	return nil
+}
+
+// MadeBy finds what embeds questions as an index's vectors were made, by its ID.
 func (ix *Indexer) MadeBy(id string) (embed.Embedder, error) {
+	if e := ix.builtIn(id); e != nil {
+		return e.Questions(), nil
+	}
 	switch {
-	case id == ix.encoder.ID():
-		return ix.encoder, nil
 	case strings.HasPrefix(id, "endpoint-"):
 		if e := ix.endpoint.Load(); e != nil && e.ID() == id {
 			return e, nil

@@ -179,7 +179,7 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 		if few(unread) {
 			emb = b
 		}
-		sentences = emb.ID() == ix.encoder.ID() && (unreadSentences == 0 || inForce.Sentences && few(unreadSentences))
+		sentences = emb.ID() == b.ID() && readsSentences(b) && (unreadSentences == 0 || inForce.Sentences && few(unreadSentences))
 	}
 	for i, r := range m.Segments {
 		parts[i].EncodedBy, parts[i].Sentences = r.EncodedBy, r.Sentences

@@ -60,9 +60,9 @@ func (ix *Indexer) snapshotOf(ctx context.Context, cuts []cut, m method.Method, 
 	}
 	out := &index.Snapshot{Embedder: ix.Target(m).ID(), Parts: parts}
 	out.Name = index.Hash([]byte(out.Embedder + strings.Join(hashes, "")))
-	if out.Embedder == ix.encoder.ID() {
+	if by, ok := b.(encoderReader); ok {
 		for _, c := range cuts {
-			if err := ix.encodeSentences(ctx, c.entries); err != nil {
+			if err := ix.encodeSentences(ctx, by.Encoder, c.entries); err != nil {
 				return nil, err
 			}
 		}

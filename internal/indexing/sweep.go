@@ -51,7 +51,7 @@ func (ix *Indexer) SweepVectors(ctx context.Context) (int, error) {
 		for _, p := range snap.Parts {
 			if err := ix.keysOf(ctx, c, p.Segment.Entries, func(chunk, sentences []byte) {
 				if reader != nil {
-					use(reader.ID(), chunk)
+					use(reader.ID(), chunk, sentences)
 				}
 				use(ix.encoder.ID(), chunk, sentences)
 			}); err != nil {

@@ -52,11 +52,12 @@ func (ix *Indexer) With(ctx context.Context, snap *index.Snapshot, m method.Meth
 		return nil, err
 	}
 	out.Parts = append(out.Parts, parts...)
-	if !snap.Sentences {
+	by, ok := b.(encoderReader)
+	if !ok || !snap.Sentences {
 		return out, nil
 	}
 	for _, c := range cuts {
-		if err := ix.encodeSentences(ctx, c.entries); err != nil {
+		if err := ix.encodeSentences(ctx, by.Encoder, c.entries); err != nil {
 			return nil, err
 		}
 	}

@@ -121,17 +121,21 @@ func (c *collection) bench(ctx context.Context, emb embed.Embedder, static *embe
 	if err != nil {
 		return answer.Bench{}, err
 	}
-	memory, err := find.NewMemory(1000)
+	return c.over(index.Part{Segment: b.Build(), Vectors: vs}, emb, static, method.Default())
+}
+
+// over is a bench over one part of an index, of which an encoder has read everything.
+func (c *collection) over(p index.Part, emb embed.Embedder, static *embed.Static, m method.Method) (answer.Bench, error) {
+	memory, err := find.NewMemory(4000)
 	if err != nil {
 		return answer.Bench{}, err
 	}
-	opened, err := answer.NewOpened(1000)
+	opened, err := answer.NewOpened(4000)
 	if err != nil {
 		return answer.Bench{}, err
 	}
-	m := method.Default()
 	began := time.Now()
-	v := (&index.Snapshot{Parts: []index.Part{{Segment: b.Build(), Vectors: vs}}}).See(index.Public)
+	v := (&index.Snapshot{Parts: []index.Part{p}}).See(index.Public)
 	return answer.Bench{View: v, Texts: c, Embedder: emb, Sentence: emb, Encoded: find.Encoded{Chunks: true, Sentences: true}, Memory: memory, Opened: opened, Words: static, Lexicon: static, Query: m.Query, Find: m.Find, Answer: m.Answer, Clock: func() time.Duration { return time.Since(began) }}, nil
 }
 

@@ -25,13 +25,13 @@ import (
 func main() {
 	extractor.RunWorker()
 	all := flag.Bool("all", false, "also the FAQ of Perl, Debian Reference and the New Maintainers' Guide")
-	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), accident (with -keep: facts said of something else), chart (with -keep: how true charts are), causes (of planted failures), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), accident (with -keep: facts said of something else), chart (with -keep: how true charts are), causes (of planted failures), languages (with -keep: a manual in four of them), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	half := flag.String("half", "open", "with -only material: open, held (for closing figures alone) or all")
 	keep := flag.String("keep", "", "with -only material: a folder in which indexes are kept between calls")
 	quote := flag.Int("quote", 0, "with -only material: print so many replies, drawn by lot, in place of the figures")
-	over := flag.String("over", "", "with -only material: the one collection to ask, by the beginning of its name")
+	over := flag.String("over", "", "with -only material: the one collection to ask, by the beginning of its name; with -only languages: that of the pages")
 	seed := flag.Uint64("seed", 60, "with -only causes: of the lot by which failures are planted")
 	var set list
 	flag.Var(&set, "set", "a setting to try, as find.dense=0.5; may be given several times")
@@ -45,6 +45,13 @@ func main() {
 	}
 	if *only == "causes" {
 		if err := causes(context.Background(), *seed, *verbose); err != nil {
+			fmt.Fprintln(os.Stderr, "evaluate:", err)
+			os.Exit(1)
+		}
+		return
+	}
+	if *only == "languages" {
+		if err := languages(context.Background(), *keep, *over, *sampled, set, *verbose); err != nil {
 			fmt.Fprintln(os.Stderr, "evaluate:", err)
 			os.Exit(1)
 		}

@@ -1683,6 +1683,7 @@ export interface components {
             /** @description The wordings that found it, by place in the reading's searches */
             found?: number[];
             kept?: boolean;
+            language?: string;
             /** Format: double */
             lexical: number;
             /** Format: double */
@@ -1784,6 +1785,7 @@ export interface components {
             version?: string;
         };
         AnswerSettings: {
+            abroad: string;
             always: string;
             askBack: boolean;
             asking: string;
@@ -1794,6 +1796,7 @@ export interface components {
             carried: number;
             composer: string;
             demands: boolean;
+            elsewhere: string;
             first: string;
             give: string;
             goodbye: string;
@@ -2758,6 +2761,7 @@ export interface components {
             /** @description The wordings that found it, by place in the reading's searches */
             found?: number[];
             kept?: boolean;
+            language?: string;
             /** Format: double */
             lexical: number;
             /** @description Byte ranges of Text that match the question's terms */
@@ -3688,6 +3692,8 @@ export interface components {
             hit5: number;
             /** @description By kind of expectation */
             kinds?: components["schemas"]["ProveKindSummary"][];
+            /** @description By the language of the question and of the page, as de>en, where there is another than English */
+            languages?: components["schemas"]["ProveTagSummary"][];
             /** Format: double */
             millisP50: number;
             /** Format: double */
@@ -3775,7 +3781,11 @@ export interface components {
         ProveVerdict: {
             /** @description It would pass, were what is expected said of the thing asked */
             accident?: boolean;
+            /** @description The language that it is asked in (ISO 639-1), as far as could be told */
+            asked?: string;
             findings: components["schemas"]["ProveFinding"][];
+            /** @description The language of the page that was cited, else of the first that was found; empty when it is not known */
+            page?: string;
             passed: boolean;
             /** Format: int64 */
             rank: number;
@@ -3845,6 +3855,7 @@ export interface components {
             seeks?: string[];
             steps?: components["schemas"]["QueryStep"][];
             terms: components["schemas"]["QueryTerm"][];
+            tongue?: string;
             wants?: string[];
             wordings: components["schemas"]["QueryWording"][];
         };

@@ -6,6 +6,12 @@ export const count = (n: number): string => whole.format(n)
 /** A number with what it counts: 1 page, 2 pages. */
 export const counted = (n: number, one: string, many = `${one}s`): string => `${count(n)} ${n === 1 ? one : many}`
 
+const languages = new Intl.DisplayNames(undefined, { type: 'language' })
+
+/** The name of a language by its code; "unknown" for none. */
+export const languageName = (code: string | undefined): string =>
+  code === undefined || code === '' ? 'unknown' : (languages.of(code) ?? code)
+
 export const percent = (x: number): string => `${oneDigit.format(100 * x)} %`
 
 export function duration(seconds: number): string {

@@ -2,7 +2,7 @@
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ok, type RunReport, type Schema } from '@/api/client'
-import { count, percent } from '@/api/words'
+import { languageName, count, percent } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 import ClusterList from './ClusterList.vue'
 import CompareRuns from './CompareRuns.vue'
@@ -241,6 +241,26 @@ onUnmounted(() => stop?.())
                 <td class="num figure">{{ t.facts.hits }} of {{ t.facts.of }}</td>
                 <td class="num figure">{{ t.pointed ? percent(t.pointed.rate) : '' }}</td>
                 <td class="num figure">{{ t.words?.of ? t.words.value.toFixed(0) : '' }}</td>
+                <td class="figure">{{ t.right }}, {{ t.wrong }}, {{ t.missed }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <table v-if="summary.languages?.length" class="plain measures">
+            <thead>
+              <tr>
+                <th>Asked in</th>
+                <th>Page in</th>
+                <th class="num">Passed</th>
+                <th class="num">Facts</th>
+                <th title="rightly refused, wrongly refused, answered and should be refused">Refusals</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="t in summary.languages" :key="t.tag">
+                <td>{{ languageName(t.tag.split('>')[0]) }}</td>
+                <td>{{ languageName(t.tag.split('>')[1]) }}</td>
+                <td class="num figure">{{ t.passed.hits }} of {{ t.passed.of }}</td>
+                <td class="num figure">{{ t.facts.hits }} of {{ t.facts.of }}</td>
                 <td class="figure">{{ t.right }}, {{ t.wrong }}, {{ t.missed }}</td>
               </tr>
             </tbody>

@@ -1,0 +1,82 @@
+package embed
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func loadedMany(t *testing.T) (*Encoder, *unigram) {
+	t.Helper()
+	e, err := NewManyEncoder()
+	require.NoError(t, err)
+	return e, e.cut.(*unigram)
+}
+
+func TestPiecesOfManyLanguagesEqualTheReferences(t *testing.T) {
+	_, u := loadedMany(t)
+	for _, x := range readReference(t, "many").Texts {
+		var ids []int32
+		for _, row := range u.pieces(x.Text, 1<<20) {
+			ids = append(ids, u.ids[row])
+		}
+		assert.Equal(t, x.Pieces, ids, "%.60q", x.Text)
+	}
+}
+
+func TestVectorsOfManyLanguagesEqualTheReferences(t *testing.T) {
+	e, u := loadedMany(t)
+	worst := 1.0
+	for _, x := range readReference(t, "many").Texts {
+		if len(x.Vector) == 0 {
+			continue
+		}
+		got := unit(e.run([][]int32{u.pieces(x.Text, e.longest)})[0])
+		cos := 0.0
+		for j := range got {
+			cos += got[j] * x.Vector[j]
+		}
+		worst = min(worst, cos)
+		assert.Greater(t, cos, 0.99, "%.60q", x.Text)
+	}
+	t.Logf("least cosine with the reference: %.5f", worst)
+}
+
+func TestManyLanguagesMeet(t *testing.T) {
+	e, _ := loadedMany(t)
+	pages := []string{
+		"Fahrräder kosten 4 Pfund je Fahrt und werden auf dem Autodeck abgestellt.", "Die Fähre hält bei Nebel im Hafen.",
+		"Gefundene Gegenstände gibt das Büro am Kai zurück.", "Hunde reisen an der Leine mit.",
+	}
+	ps, err := e.Embed(t.Context(), pages)
+	require.NoError(t, err)
+	for want, qs := range [][]string{
+		{"What does it cost to bring my bike?", "Combien coûte le transport d’un vélo ?"},
+		{"Does the boat sail in fog?", "¿Sale el barco con niebla?"},
+		{"Where can I collect lost property?", "Où récupérer un objet trouvé ?"},
+		{"Can I take my dog?", "¿Puedo llevar a mi perro?"},
+	} {
+		vs, err := e.Questions().Embed(t.Context(), qs)
+		require.NoError(t, err)
+		for i, v := range vs {
+			best := 0
+			for k := range ps {
+				if Dot(v, ps[k]) > Dot(v, ps[best]) {
+					best = k
+				}
+			}
+			assert.Equal(t, want, best, qs[i])
+		}
+	}
+}
+
+func TestLongTextsAreCutInLinearTime(t *testing.T) {
+	_, u := loadedMany(t)
+	for _, s := range []string{strings.Repeat("x", 1<<18), strings.Repeat("die Fähre fährt ", 1<<14), strings.Repeat("\u0301", 1<<12), strings.Repeat("語", 1<<12)} {
+		got := u.pieces(s, 1<<20)
+		assert.Greater(t, len(got), 2)
+		assert.LessOrEqual(t, len(u.pieces(s, 256)), 256)
+	}
+}
