@@ -23,7 +23,7 @@ web/node_modules/.package-lock.json: web/package-lock.json
 
 .PHONY: packages
 packages:
-	@sh tools/packages.sh chromium debian-faq gcc libc6-dev
+	@sh tools/packages.sh chromium debian-faq debian-reference-en debian-reference-de debian-reference-fr debian-reference-es gcc libc6-dev
 
 # --- the program ----------------------------------------------------------------------------------------------------
 
@@ -76,7 +76,7 @@ bench: web/dist/index.html
 
 # Beside what the tests need: the manuals that numbers are fitted on, and one that they are not.
 evaluate: packages web/dist/index.html
-	@sh tools/packages.sh debian-reference-en maint-guide perl-doc developers-reference
+	@sh tools/packages.sh debian-reference-en debian-reference-de debian-reference-fr debian-reference-es maint-guide perl-doc developers-reference
 	$(GO) run ./tools/evaluate
 
 # What is made to exhaust the program, all of it; make test reads a choice.

@@ -96,8 +96,8 @@ func formOf(question string) form {
 	return plainly
 }
 
-// scoreUnits weighs every unit of a passage against the question.
-func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.QuantityKind) {
+// scoreUnits weighs every unit of a passage against the question. spread is how much its likeness of meaning counts.
+func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.QuantityKind, spread float64) {
 	w := usualComposing
 	var sum float64
 	for i := range terms {
@@ -139,7 +139,7 @@ func scoreUnits(p *passage, terms []asked, amounts []text.Amount, wants []text.Q
 			own, named = (1-w.counted)*own+w.counted*said/n, named/n
 		}
 		u.headed = headed
-		u.score = w.own*own + w.headed*headed + w.under*under + math.Max(0, u.cosine)
+		u.score = w.own*own + w.headed*headed + w.under*under + spread*math.Max(0, u.cosine)
 		if hasFigure(*u, wants) {
 			u.score += w.figure
 		}
@@ -280,7 +280,7 @@ func chances(ps []*passage, w composing) {
 		for i := range p.units {
 			u := &p.units[i]
 			u.chance = 0
-			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond && (u.row == nil || u.coverage >= w.fits && p.features.Names == 0) {
+			if at := (place{p.rank.Entry.Version, u.span}); !seen[at] && !u.beyond && (u.row == nil || u.coverage >= w.fits && p.features.Names == 0 || p.across) {
 				seen[at] = true
 				u.chance = math.Exp(w.sharpness * (u.score - top))
 				sum += u.chance

@@ -165,11 +165,12 @@ func (a *asking) speaksOf(ctx context.Context, t *Trail, terms []query.Term) (bo
 // planOnce understands a question in one way, retrieves for it, judges what was found and plans a reply.
 func (a *asking) planOnce(ctx context.Context, q query.Question, s Settings, passes query.Settings) (*plan, error) {
 	one := *a
-	one.Query, one.Answer = passes, s
+	one.Query, one.Answer, one.own = passes, s, s
 	p := &plan{Trail: a.trail(q), words: s.Words}
 	t := p.Trail
 	lap := a.laps(t)
 	one.understand(ctx, t, q)
+	s = one.Answer // in the language of the question
 	lap("read")
 	if own := courtesy(t.Reading.Kind, s); own != "" {
 		t.Outcome, t.Why = Courteous, "a courtesy, not a question: "+string(t.Reading.Kind)

@@ -23,8 +23,8 @@ func (t *Trail) nearBy(ps []*passage, s Settings) {
 		if path := p.rank.Entry.Path; len(path) > 0 {
 			subject = path[len(path)-1]
 		}
-		if quoted := "“" + subject + "”"; p.support >= nearSupport && subject != "" && len(subjects) < mostNear && !slices.Contains(subjects, quoted) {
-			subjects = append(subjects, quoted)
+		if p.support >= nearSupport && subject != "" && len(subjects) < mostNear && !slices.Contains(subjects, subject) {
+			subjects = append(subjects, subject)
 		}
 	}
 	if len(subjects) > 0 && s.NearMiss != "" {

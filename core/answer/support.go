@@ -129,7 +129,7 @@ var (
 // language, and few questions about something else are answered: see docs/decisions/0027-languages.md.
 var (
 	byMany = calibration{bias: -2.3, held: 1, cosine: 4, margin: 9, figure: 0.3, without: 0.7, names: -4, lacks: -1.5, missing: -1.5, strange: -1.2}
-	across = calibration{bias: -1.5, cosine: 4, margin: 9, names: -2, missing: -1.5}
+	across = calibration{bias: -1.9, cosine: 4, margin: 9, names: -2, missing: -1.5}
 )
 
 // lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.

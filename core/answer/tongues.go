@@ -126,14 +126,15 @@ func folded(s string) string {
 
 // abroad puts before the first sentence that is in another language than the question where it is from.
 func (a *asking) abroad(t *Trail) {
-	if t.Outcome != Answered || t.Written != nil || a.Answer.Abroad == "" {
+	lead := a.own.In(t.Reading.Tongue, a.View.Language()).Abroad
+	if t.Outcome != Answered || t.Written != nil || lead == "" {
 		return
 	}
 	for i, x := range t.Reply {
 		if x.Candidate < 0 || x.Version == "" || !foreign(t.Reading.Tongue, t.Candidates[x.Candidate].Language) {
 			continue
 		}
-		lead := strings.ReplaceAll(a.Answer.Abroad, "{language}", languageName(t.Candidates[x.Candidate].Language, t.Reading.Tongue))
+		lead = strings.ReplaceAll(lead, "{language}", languageName(t.Candidates[x.Candidate].Language, t.Reading.Tongue))
 		t.Reply = slices.Insert(t.Reply, i, inOwnWords(lead)...)
 		for k := range t.Parts {
 			if t.Parts[k].From > i {
@@ -162,11 +163,17 @@ func languageName(code, in string) string {
 	return code
 }
 
-// named lists several names in the language of a question.
+// named lists several names in quotation marks, in the language of a question.
 func named(names []string, in string) string {
 	l := tongue(in)
 	if l == nil {
 		l = lang.English()
+	}
+	if q := l.List("quotes"); len(q) == 2 {
+		names = slices.Clone(names)
+		for i := range names {
+			names[i] = q[0] + names[i] + q[1]
+		}
 	}
 	and := " " + strings.Join(l.List("and"), "") + " "
 	if n := len(names); n > 2 {

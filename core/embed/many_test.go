@@ -1,6 +1,13 @@
 package embed
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
+	"html"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -24,6 +31,52 @@ func TestPiecesOfManyLanguagesEqualTheReferences(t *testing.T) {
 		}
 		assert.Equal(t, x.Pieces, ids, "%.60q", x.Text)
 	}
+}
+
+// Lines of debian-reference in four languages, cut as SentencePiece 0.2.3 cuts them (tools/reference/pieces.py). A line that another version of the
+// packages words otherwise is passed over.
+func TestPiecesEqualSentencePieceOnTenThousandLines(t *testing.T) {
+	_, u := loadedMany(t)
+	raw, err := os.ReadFile("testdata/pieces.txt")
+	require.NoError(t, err)
+	want := map[string]string{}
+	for line := range strings.Lines(string(raw)) {
+		of, ids, _ := strings.Cut(strings.TrimSpace(line), " ")
+		want[of] = ids
+	}
+	fingerprint := func(s string) string {
+		sum := sha256.Sum256([]byte(s))
+		return hex.EncodeToString(sum[:4])
+	}
+	tag := regexp.MustCompile(`<[^>]*>`)
+	held, differ := 0, 0
+	for _, l := range []string{"de", "en", "es", "fr"} {
+		files, err := filepath.Glob("/usr/share/debian-reference/ch*." + l + ".html")
+		require.NoError(t, err)
+		for _, f := range files {
+			page, err := os.ReadFile(f)
+			require.NoError(t, err)
+			for _, run := range tag.Split(string(page), -1) {
+				line := strings.Join(strings.Fields(html.UnescapeString(run)), " ")
+				ids, ok := want[fingerprint(line)]
+				if !ok {
+					continue
+				}
+				delete(want, fingerprint(line))
+				held++
+				var have []string
+				for _, row := range u.pieces(line, 1<<20) {
+					have = append(have, strconv.Itoa(int(u.ids[row])))
+				}
+				if fingerprint(strings.Join(have, " ")) != ids {
+					differ++
+					t.Logf("differs: %.80q", line)
+				}
+			}
+		}
+	}
+	assert.Greater(t, held, 9_000, "are debian-reference-en, -de, -fr and -es installed?")
+	assert.Zero(t, differ, "of %d lines", held)
 }
 
 func TestVectorsOfManyLanguagesEqualTheReferences(t *testing.T) {

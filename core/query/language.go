@@ -2,6 +2,7 @@ package query
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -36,6 +37,10 @@ func (w *work) findLanguage() string {
 	if !sure { // too few letters to tell by: by the words that only one language has, if it has any here
 		if few, _ := text.ByFunctionWords(words); few != "" {
 			code, sure = few, true
+		} else if tied := text.TiedByFunctionWords(words); len(tied) > 1 {
+			code, sure = text.LanguageOf(w.now, tied), true
+		} else if most := mostFunctionWords(words, corpus); most != "" {
+			code, sure = most, true
 		} else if strange := w.byStrangeWords(words, corpus); strange != "" {
 			code, sure = strange, true
 		}
@@ -59,6 +64,30 @@ func (w *work) findLanguage() string {
 	}
 	w.reading.Language = code
 	return "it is in another language: " + code
+}
+
+// mostFunctionWords is the language that has the most of the function words among some words, two at least, where the corpus's has none of them;
+// "" when there is none such.
+func mostFunctionWords(words []text.Word, corpus string) string {
+	counts := map[string]int{}
+	for _, x := range words {
+		for _, l := range text.FunctionWord(x.Norm) {
+			counts[l]++
+		}
+	}
+	best, n, tied := "", 1, false
+	for _, l := range slices.Sorted(maps.Keys(counts)) {
+		switch {
+		case counts[l] > n:
+			best, n, tied = l, counts[l], false
+		case counts[l] == n:
+			tied = true
+		}
+	}
+	if tied || counts[corpus] > 0 {
+		return ""
+	}
+	return best
 }
 
 // A word counts from so many letters on. One by itself may be a name or a slip, and needs more.

@@ -50,6 +50,7 @@ func TestShortQuestionsTellTheirLanguage(t *testing.T) {
 		"¿Dónde puedo dejar mi maleta?":  "es",
 		"Puis-je emmener mon chien ?":    "fr",
 		"Hunde Sandrel":                  "de",
+		"He perdido mi paraguas a bordo": "es",
 		"Wann fährt das erste Schiff ab": "de",
 	} {
 		assert.Equal(t, want, in(t, q, "de", german).Tongue, q)

@@ -32,16 +32,25 @@ var among = map[string]whatlanggo.Lang{"en": whatlanggo.Eng, "de": whatlanggo.De
 // LanguageAmong is the likeliest language of a text (ISO 639-1) among those that there are lists of, but one, however short it is: by letters
 // that few of them have, else by their sequences.
 func LanguageAmong(s, but string) string {
+	var codes []string
+	for code := range among {
+		if code != but {
+			codes = append(codes, code)
+		}
+	}
+	return LanguageOf(s, codes)
+}
+
+// LanguageOf is the likeliest of some languages (ISO 639-1) that there are lists of.
+func LanguageOf(s string, codes []string) string {
 	for _, own := range []struct{ letters, code string }{{"äöüßÄÖÜ", "de"}, {"ñÑ¿¡áíóú", "es"}, {"çÇœèêàùâîôû", "fr"}} {
-		if own.code != but && strings.ContainsAny(s, own.letters) {
+		if slices.Contains(codes, own.code) && strings.ContainsAny(s, own.letters) {
 			return own.code
 		}
 	}
 	list := map[whatlanggo.Lang]bool{}
-	for code, l := range among {
-		if code != but {
-			list[l] = true
-		}
+	for _, code := range codes {
+		list[among[code]] = true
 	}
 	return whatlanggo.DetectWithOptions(s, whatlanggo.Options{Whitelist: list}).Lang.Iso6391()
 }
@@ -76,6 +85,21 @@ var inNames = sync.OnceValue(func() map[string]bool {
 // ByFunctionWords tells the language of a few words by those among them that carry no subject and belong to one language alone: the one
 // with the most of them, and how many. It is "" when there are none, or as many of another language.
 func ByFunctionWords(words []Word) (code string, n int) {
+	first, n := countedByFunctionWords(words)
+	if len(first) != 1 {
+		return "", n
+	}
+	return first[0], n
+}
+
+// TiedByFunctionWords are the languages of which equally many of the words carry no subject and belong to one alone, and of no other as many;
+// none when there are no such words.
+func TiedByFunctionWords(words []Word) []string {
+	first, _ := countedByFunctionWords(words)
+	return first
+}
+
+func countedByFunctionWords(words []Word) (first []string, n int) {
 	counts := map[string]int{}
 	for _, w := range words {
 		if in := FunctionWord(w.Norm); len(in) == 1 && !inNames()[w.Norm] {
@@ -85,10 +109,10 @@ func ByFunctionWords(words []Word) (code string, n int) {
 	for _, c := range slices.Sorted(maps.Keys(counts)) {
 		switch {
 		case counts[c] > n:
-			code, n = c, counts[c]
+			first, n = []string{c}, counts[c]
 		case counts[c] == n:
-			code = ""
+			first = append(first, c)
 		}
 	}
-	return code, n
+	return first, n
 }
