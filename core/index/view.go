@@ -20,13 +20,14 @@ type Snapshot struct {
 // View is what one caller may see of a snapshot, with statistics made of that alone: what an audience may not read has
 // no say in its document frequencies, lengths, vocabulary or suggestions.
 type View struct {
-	Name     string
-	parts    []Part
-	base     []int // [part]: number of its first chunk in the view
-	size     int   // numbers in use, dead chunks included
-	alive    int
-	totals   [Fields]uint64
-	language string
+	Name      string
+	parts     []Part
+	base      []int // [part]: number of its first chunk in the view
+	size      int   // numbers in use, dead chunks included
+	alive     int
+	totals    [Fields]uint64
+	language  string
+	languages map[string]int // chunks by language
 
 	mu      sync.Mutex
 	scorers []*scorer // of the models asked with lately, newest last
@@ -65,12 +66,20 @@ func (s *Snapshot) see(audience string) *View {
 			}
 		}
 	}
+	v.languages = languages
 	for _, l := range slices.Sorted(maps.Keys(languages)) {
 		if v.language == "" || languages[l] > languages[v.language] {
 			v.language = l
 		}
 	}
 	return v
+}
+
+// Languages counts chunks by the language of their document (ISO 639-1), those of which it is known.
+func (v *View) Languages() map[string]int {
+	out := map[string]int{}
+	maps.Copy(out, v.languages)
+	return out
 }
 
 // Language is the language that most chunks declare (ISO 639-1), "" when none declares one.

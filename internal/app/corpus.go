@@ -1,7 +1,10 @@
 package app
 
 import (
+	"cmp"
 	"context"
+	"maps"
+	"slices"
 	"strings"
 
 	"jolvex/core/embed"
@@ -28,9 +31,11 @@ type Corpus struct {
 	Findings  map[string]int `json:"findings" doc:"Findings of content checks that are not dismissed, by severity"`
 	Chunks    int            `json:"chunks"`
 	Stale     bool           `json:"stale" doc:"The index was built with other settings than the draft has"`
-	Meaning   string         `json:"meaning" enum:"encoder,words,endpoint," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
+	Meaning   string         `json:"meaning" enum:"encoder,many,words,endpoint," doc:"What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors"`
 	Unread    int            `json:"unread" doc:"Chunks that the sentence encoder, or the endpoint that the draft asks for, has not read: they are found by words, or by word vectors"`
 	Sentences int            `json:"unreadSentences" doc:"Chunks whose sentences the sentence encoder has not read: replies about them are judged less finely"`
+	Languages map[string]int `json:"languages" doc:"Chunks by the language of their document (ISO 639-1), where it is known"`
+	Foreign   []string       `json:"foreign" nullable:"false" doc:"Languages of a good part of the chunks that the embedding of the draft is not made for, the most frequent first"`
 	Bar       float64        `json:"bar"`
 	LastRun   *RunFigures    `json:"lastRun,omitempty"`
 	Release   *serving.Since `json:"release,omitempty" doc:"The last release, and what became of the draft since"`
@@ -112,7 +117,8 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 		return out, err
 	}
 	snap := s.Snapshot.Load()
-	out.Chunks = snap.See(index.Staff).Chunks()
+	out.Chunks, out.Languages = snap.See(index.Staff).Chunks(), snap.See(index.Staff).Languages()
+	out.Foreign = foreign(out.Languages, out.Chunks, c.Method.Embed.Grade)
 	switch snap.Embedder {
 	case a.Indexing.Encoder().ID():
 		out.Meaning = embed.GradeEncoder
@@ -154,4 +160,22 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 		break
 	}
 	return out, nil
+}
+
+// foreignShare is the part of the chunks from which on a language counts that the embedding is not made for.
+const foreignShare = 0.05
+
+// foreign lists the languages of a good part of the chunks that a grade of embedding is not made for: those that are built in for English know
+// English alone.
+func foreign(languages map[string]int, chunks int, grade string) []string {
+	out := []string{}
+	if grade != embed.GradeEncoder && grade != embed.GradeWords {
+		return out
+	}
+	for _, l := range slices.SortedFunc(maps.Keys(languages), func(a, b string) int { return cmp.Or(languages[b]-languages[a], strings.Compare(a, b)) }) {
+		if l != "en" && float64(languages[l]) >= foreignShare*float64(chunks) {
+			out = append(out, l)
+		}
+	}
+	return out
 }

@@ -66,6 +66,32 @@ func TestQuestionsInFourLanguagesOverGermanPages(t *testing.T) {
 	}
 }
 
+func TestLanguagesThatTheEmbeddingIsNotMadeForAreTold(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	c, err := a.Corpus(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Empty(t, c.Foreign)
+	_, err = a.Gathering.Upload(t.Context(), "c", "dogs.md", "", []byte("# Dogs\n\nDogs travel for £2.00 and must be on a lead.\n"))
+	require.NoError(t, err)
+	for _, f := range demo.VisitorPages() {
+		_, err := a.Gathering.Upload(t.Context(), "c", f.Name, "", f.Body)
+		require.NoError(t, err)
+	}
+	c, err = a.Corpus(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"de"}, c.Foreign, "told of documents that declare none")
+	assert.Equal(t, c.Chunks, c.Languages["de"]+c.Languages["en"], "%v", c.Languages)
+	m, err := a.Indexing.Method(t.Context(), "c")
+	require.NoError(t, err)
+	m.Embed.Grade = embed.GradeMany
+	_, err = a.Indexing.SaveMethod(t.Context(), "c", m)
+	require.NoError(t, err)
+	c, err = a.Corpus(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Empty(t, c.Foreign)
+}
+
 func TestARunTellsFiguresByLanguage(t *testing.T) {
 	a := visitors(t, t.TempDir())
 	qs, err := questions.ReadQuestions(bytes.NewReader(demo.VisitorQuestions()))

@@ -2250,6 +2250,8 @@ export interface components {
             findings: {
                 [key: string]: number;
             };
+            /** @description Languages of a good part of the chunks that the embedding of the draft is not made for, the most frequent first */
+            foreign: string[];
             /**
              * Format: int64
              * @description Documents that were found and nobody has chosen yet
@@ -2261,12 +2263,16 @@ export interface components {
              */
             held: number;
             id: string;
+            /** @description Chunks by the language of their document (ISO 639-1), where it is known */
+            languages: {
+                [key: string]: number;
+            };
             lastRun?: components["schemas"]["RunFigures"];
             /**
              * @description What the vectors in force were made by: the sentence encoder or, until its pass is through, word vectors
              * @enum {string}
              */
-            meaning: "encoder" | "words" | "endpoint" | "";
+            meaning: "encoder" | "many" | "words" | "endpoint" | "";
             name: string;
             /** @description The last release, and what became of the draft since */
             release?: components["schemas"]["Since"];

@@ -2,7 +2,7 @@
 import { computed, onMounted, onUnmounted, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ok } from '@/api/client'
-import { count } from '@/api/words'
+import { count, languageName } from '@/api/words'
 import JobBar from '@/components/JobBar.vue'
 import { useCorpus } from '@/stores/corpus'
 import SourceCard from './SourceCard.vue'
@@ -34,6 +34,24 @@ async function readNow(): Promise<void> {
   await sources.attempt(async () => {
     await ok(api.POST('/api/corpora/{corpus}/encode', { params: { path: { corpus: corpus.name } } }))
     return undefined
+  })
+}
+
+/** The languages that the embedding is not made for. */
+const foreign = computed(() => (corpus.current?.foreign ?? []).map((l) => languageName(l)).join(', '))
+
+async function readAllLanguages(): Promise<void> {
+  await sources.attempt(async () => {
+    const path = { corpus: corpus.name }
+    const m = await ok(api.GET('/api/corpora/{corpus}/method', { params: { path } }))
+    await ok(
+      api.PUT('/api/corpora/{corpus}/method', {
+        params: { path },
+        body: { ...m, embed: { ...m.embed, grade: 'many' } },
+      }),
+    )
+    await corpus.load()
+    return 'The encoder of many languages reads the documents now. Questions are answered meanwhile.'
   })
 }
 
@@ -77,6 +95,10 @@ watch(
       <JobBar v-for="j in gathering" :key="j.id" :job="j" />
       <p v-if="unread !== ''" class="notice">
         {{ unread }} <button class="linkish" @click="readNow">Read them now</button>
+      </p>
+      <p v-if="foreign !== ''" class="notice">
+        Some documents are in {{ foreign }}, and the embedding in use is made for English.
+        <button class="linkish" @click="readAllLanguages">Use the encoder of many languages</button>
       </p>
       <nav class="tabs" aria-label="Views of what was gathered">
         <RouterLink :to="{ name: 'gather', params: { corpus: corpus.name } }" :class="{ here: route.name === 'gather' }"
