@@ -48,7 +48,7 @@ type RunFigures struct {
 	Set      string           `json:"set"`
 	Pass     float64          `json:"pass"`
 	Interval measure.Interval `json:"interval"`
-	Hit5     float64          `json:"hit5"`
+	Hit5     *float64         `json:"hit5,omitempty" doc:"Left out where no question names a page"`
 	At       string           `json:"at"`
 }
 
@@ -151,7 +151,10 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 			return out, err
 		}
 		sum := r.Summary
-		out.LastRun = &RunFigures{r.ID, set.Name, sum.Passed.Rate, sum.Passed.Interval, sum.Hit5, r.EndedAt}
+		out.LastRun = &RunFigures{ID: r.ID, Set: set.Name, Pass: sum.Passed.Rate, Interval: sum.Passed.Interval, At: r.EndedAt}
+		if sum.Ranked > 0 {
+			out.LastRun.Hit5 = &sum.Hit5
+		}
 		answerable := sum.Questions - sum.Unjudged - sum.RightRefusals - sum.MissedRefusals
 		if answerable > 0 {
 			share := 1 - float64(sum.WrongRefusals)/float64(answerable)

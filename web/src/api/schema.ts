@@ -4246,8 +4246,11 @@ export interface components {
         };
         RunFigures: {
             at: string;
-            /** Format: double */
-            hit5: number;
+            /**
+             * Format: double
+             * @description Left out where no question names a page
+             */
+            hit5?: number;
             id: string;
             interval: components["schemas"]["MeasureInterval"];
             /** Format: double */

@@ -39,7 +39,10 @@ const figures = computed<Record<StageKey, Telling>>(() => {
       alert: gatherAlert(c),
     },
     shape: { value: count(c.chunks), unit: 'chunks', alert: c.stale ? 'not applied' : undefined },
-    find: run ? { value: percent(run.hit5), unit: 'hit@5' } : { value: '–', unit: 'no run yet' },
+    find:
+      run?.hit5 !== undefined
+        ? { value: percent(run.hit5), unit: 'hit@5' }
+        : { value: '–', unit: run ? 'hit@5' : 'no run yet' },
     answer:
       c.answered !== undefined ? { value: percent(c.answered), unit: 'answered' } : { value: '–', unit: 'no run yet' },
     prove: run ? { value: percent(run.pass), unit: 'passed' } : { value: '–', unit: 'no run yet' },

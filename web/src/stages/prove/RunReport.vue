@@ -171,7 +171,10 @@ onUnmounted(() => stop?.())
       </div>
       <div>
         <dt>hit@1 · hit@5 · MRR</dt>
-        <dd>{{ summary.hit1.toFixed(2) }} · {{ summary.hit5.toFixed(2) }} · {{ summary.mrr.toFixed(2) }}</dd>
+        <dd v-if="summary.ranked > 0">
+          {{ summary.hit1.toFixed(2) }} · {{ summary.hit5.toFixed(2) }} · {{ summary.mrr.toFixed(2) }}
+        </dd>
+        <dd v-else>–</dd>
         <dd class="muted">over {{ summary.ranked }} questions that name a page</dd>
       </div>
       <div>
