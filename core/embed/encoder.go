@@ -5,6 +5,7 @@ import (
 	"embed"
 	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"runtime"
@@ -127,9 +128,19 @@ func newEncoder(head header, cut cutter, word func(int32, []float32), r *weights
 	e := &Encoder{id: head.ID, width: head.Width, heads: head.Heads, longest: head.Longest, cut: cut, word: word, curves: newCurves()}
 	e.spare.New = func() any { return new(buffers) }
 	e.places, e.norm = r.floats("places"), r.norm("norm")
+	e.layers = make([]layer, head.Layers)
+	errs := make([]error, head.Layers)
+	var wg sync.WaitGroup
 	for i := range head.Layers {
-		p := fmt.Sprint(i, ".")
-		e.layers = append(e.layers, layer{r.linear(p + "qkv"), r.linear(p + "mix"), r.linear(p + "up"), r.linear(p + "down"), r.norm(p + "norm1"), r.norm(p + "norm2")})
+		wg.Go(func() {
+			p, r := fmt.Sprint(i, "."), &weights{r.blob, r.at, nil}
+			e.layers[i] = layer{r.linear(p + "qkv"), r.linear(p + "mix"), r.linear(p + "up"), r.linear(p + "down"), r.norm(p + "norm1"), r.norm(p + "norm2")}
+			errs[i] = r.err
+		})
+	}
+	wg.Wait()
+	if r.err == nil {
+		r.err = errors.Join(errs...)
 	}
 	return e
 }

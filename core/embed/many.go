@@ -11,6 +11,8 @@ import (
 	"io"
 	"math"
 	"sync"
+
+	"golang.org/x/sync/errgroup"
 )
 
 //go:embed many
@@ -34,7 +36,8 @@ func loadMany() (*Encoder, error) {
 	}
 	var head struct {
 		header
-		Size         int     `json:"size"`
+		Size         int     `json:"size"` // bytes, inflated
+		Part         int     `json:"part"` // bytes of each part, inflated
 		Start        int32   `json:"start"`
 		End          int32   `json:"end"`
 		Unknown      int32   `json:"unknown"`
@@ -46,17 +49,22 @@ func loadMany() (*Encoder, error) {
 	if head.ID != ManyID {
 		return nil, fmt.Errorf("the encoder of many languages is %s, not %s", head.ID, ManyID)
 	}
-	var parts []io.Reader
-	for i := range head.Parts {
-		part, err := manyFiles.ReadFile(fmt.Sprintf("many/model-%d.bin", i))
-		if err != nil {
-			return nil, fmt.Errorf("read the encoder of many languages: %w", err)
-		}
-		parts = append(parts, bytes.NewReader(part))
-	}
 	blob := make([]byte, head.Size)
-	if _, err := io.ReadFull(flate.NewReader(io.MultiReader(parts...)), blob); err != nil {
-		return nil, fmt.Errorf("inflate the encoder of many languages: %w", err)
+	var wg errgroup.Group
+	for i := range head.Parts {
+		wg.Go(func() error {
+			part, err := manyFiles.ReadFile(fmt.Sprintf("many/model-%d.bin", i))
+			if err != nil {
+				return fmt.Errorf("read the encoder of many languages: %w", err)
+			}
+			if _, err := io.ReadFull(flate.NewReader(bytes.NewReader(part)), blob[i*head.Part:min((i+1)*head.Part, head.Size)]); err != nil {
+				return fmt.Errorf("inflate part %d of the encoder of many languages: %w", i, err)
+			}
+			return nil
+		})
+	}
+	if err := wg.Wait(); err != nil {
+		return nil, err
 	}
 	r := newWeights(blob, head.Tensors)
 	cut, err := newUnigram(r.bytes("pieces", "pieces", 1), r.floats("scores"), r.bytes("becomes", "becomes", 1), head.Start, head.End, head.Unknown, head.UnknownScore)

@@ -133,3 +133,42 @@ func TestLongTextsAreCutInLinearTime(t *testing.T) {
 		assert.LessOrEqual(t, len(u.pieces(s, 256)), 256)
 	}
 }
+
+func BenchmarkManyLoad(b *testing.B) {
+	for b.Loop() {
+		if _, err := loadMany(); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func BenchmarkManyEncodeChunk(b *testing.B) {
+	e, err := NewManyEncoder()
+	if err != nil {
+		b.Fatal(err)
+	}
+	text := strings.Repeat("Fahrräder kosten 4 Pfund je Fahrt und werden im Ständer auf dem Autodeck abgestellt. ", 6)
+	b.Logf("%d pieces", len(e.cut.pieces(text, 999)))
+	texts := make([]string, 16)
+	for i := range texts {
+		texts[i] = text
+	}
+	for b.Loop() {
+		if _, err := e.Embed(b.Context(), texts); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(float64(len(texts)*b.N)/b.Elapsed().Seconds(), "chunks/s")
+}
+
+func BenchmarkManyEncodeQuestion(b *testing.B) {
+	e, err := NewManyEncoder()
+	if err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		if _, err := e.Questions().Embed(b.Context(), []string{"Was kostet die Überfahrt mit dem Fahrrad zur Insel?"}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

