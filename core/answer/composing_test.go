@@ -69,19 +69,6 @@ func TestWhatIsNamedMustBeThere(t *testing.T) {
 	assert.Equal(t, Refused, ask(t, b, "In which year was the Hornby shop built?").Outcome)
 }
 
-func TestNamesInAQuestion(t *testing.T) {
-	for q, want := range map[string]map[string]float64{
-		"When does the Hornby shop open?":           {"hornbi": 1},
-		"Does it run on an RPM system?":             {"rpm": abbreviation},
-		"What is the code name of release 14?":      {"14": 1},
-		"I was told it costs £9.00, is that right?": {},
-		"Is it open for the 12th time?":             {},
-		"What must I do within 30 days?":            {},
-	} {
-		assert.Equal(t, want, namesIn(q, ""), q)
-	}
-}
-
 func TestAShortQuestionIsTriedWithTheOneBefore(t *testing.T) {
 	b := bench(t, index.Public, garden)
 	b.Query.FollowUp = true

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"jolvex/core/answer/support"
 	"jolvex/core/embed"
 	"jolvex/core/find"
 	"jolvex/core/index"
@@ -22,7 +23,7 @@ const general = 0.1
 // rarest of all: what is asked about is not there.
 func weigh(r query.Reading, b Bench) []asked {
 	out := make([]asked, 0, len(r.Terms))
-	names := namesIn(r.Wordings[0].Text, r.Tongue)
+	names := support.Names(r.Wordings[0].Text, r.Tongue)
 	glossed := slices.ContainsFunc(r.Terms, func(t query.Term) bool { return t.Pass == query.PassGlossary })
 	for _, t := range r.Terms {
 		df := b.View.Frequency(t.Stem)
@@ -55,13 +56,13 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 	if err != nil {
 		return err
 	}
-	about, strange := background(cosines), strangers(r.Wordings[0].Text, r.Tongue, b.View)
-	calibrated := byEncoder
+	about, strange := support.Background(cosines), support.Strangers(r.Wordings[0].Text, r.Tongue, b.View)
+	calibrated := support.ByEncoder
 	switch {
 	case !b.Encoded.Chunks || b.Foreign:
-		calibrated = byWords
+		calibrated = support.ByWords
 	case b.Many:
-		calibrated = byMany
+		calibrated = support.ByMany
 	}
 	cache := &wordCache{b.Words, map[string]embed.Vector{}}
 	extra := map[string]bool{}
@@ -83,9 +84,9 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 		spread := 1.0
 		switch {
 		case p.across:
-			spread = spreadAcross
+			spread = support.SpreadAcross
 		case b.Many:
-			spread = spreadMany
+			spread = support.SpreadMany
 		}
 		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
@@ -99,30 +100,22 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 		}
 		by := calibrated
 		if p.across {
-			by = across
+			by = support.Across
 		}
-		p.support = by.support(f)
+		p.support = by.Support(f)
 		if len(r.Wants) > 0 && r.Wants[0] == text.Money && f.Soft < ofSomething {
 			p.features.Missing = 1
-			p.support = less(p.support, calibrated.missing)
+			p.support = calibrated.Lacking(p.support)
 		}
 	}
 	if lacksFigure(r.Wants, ps) {
 		for _, p := range ps {
 			p.features.Missing = 1
-			p.support = less(p.support, calibrated.missing)
+			p.support = calibrated.Lacking(p.support)
 		}
 	}
 	return nil
 }
-
-// How much the likeness of meaning of a sentence counts under the encoder of many languages, whose cosines lie closer than those of the one of
-// English (the median of right passages .42 and, across languages, .36, against .61: tools/evaluate -only languages -samples); and across
-// languages, where no words tell sentences apart beside it, twice that.
-const (
-	spreadMany   = 1.5
-	spreadAcross = 3.0
-)
 
 // foreign reports whether a passage is in another language than the question; a passage that declares none is not.
 func foreign(tongue, passage string) bool {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jolvex/core/index"
+	"jolvex/core/lang"
 )
 
 // A passage is near by a question from this support on; so many are named.
@@ -28,7 +29,7 @@ func (t *Trail) nearBy(ps []*passage, s Settings) {
 		}
 	}
 	if len(subjects) > 0 && s.NearMiss != "" {
-		t.Reply = append(t.Reply, inOwnWords(strings.ReplaceAll(s.NearMiss, "{subjects}", named(subjects, t.Reading.Tongue)))...)
+		t.Reply = append(t.Reply, inOwnWords(strings.ReplaceAll(s.NearMiss, "{subjects}", lang.In(t.Reading.Tongue).Quoted(subjects)))...)
 	}
 }
 

@@ -9,7 +9,6 @@ import (
 
 	"jolvex/core/lang"
 	"jolvex/core/query"
-	"jolvex/core/text"
 )
 
 // said are the texts of the assistant's own, by name: those that a reply in another language has in that language.
@@ -31,20 +30,10 @@ func initials() map[string]string {
 	return out
 }
 
-// tongue is a language other than English by its code (ISO 639-1); nil for English and those of which there are no texts.
-func tongue(code string) *lang.Language {
-	for _, l := range lang.All()[1:] {
-		if l.Code == code {
-			return l
-		}
-	}
-	return nil
-}
-
 // In gives the settings as a question asked in a language wants them (ISO 639-1; "" for English): each text as Elsewhere has it for that
 // language; else as it is where the corpus is in that language and somebody wrote it; else as it ships.
 func (s Settings) In(code, corpus string) Settings {
-	l := tongue(code)
+	l := lang.Other(code)
 	own, _ := s.elsewhere()
 	initial := initials()
 	for name, p := range s.said() {
@@ -95,33 +84,7 @@ func (s Settings) Check() []string {
 
 // speak has the assistant's own texts follow the language of a question.
 func (a *asking) speak(r query.Reading) {
-	code := r.Tongue
-	if courteous(r.Kind) {
-		code = courtesyIn(r.Wordings[0].Text)
-	}
-	a.Answer = a.own.In(code, a.View.Language())
-}
-
-// courtesyIn is the language to which a courtesy belongs alone; "" for English.
-func courtesyIn(s string) string {
-	said := folded(s)
-	for _, l := range lang.All()[1:] {
-		for _, c := range l.List("courtesies") {
-			if n := folded(c); n == said || strings.HasPrefix(said, n+" ") || strings.HasSuffix(said, " "+n) {
-				return l.Code
-			}
-		}
-	}
-	return ""
-}
-
-// folded is a text as its folded words with spaces between.
-func folded(s string) string {
-	var ws []string
-	for _, w := range text.Words(s) {
-		ws = append(ws, w.Norm)
-	}
-	return strings.Join(ws, " ")
+	a.Answer = a.own.In(r.Tongue, a.View.Language())
 }
 
 // abroad puts before the first sentence that is in another language than the question where it is from.
@@ -134,7 +97,7 @@ func (a *asking) abroad(t *Trail) {
 		if x.Candidate < 0 || x.Version == "" || !foreign(t.Reading.Tongue, t.Candidates[x.Candidate].Language) {
 			continue
 		}
-		lead = strings.ReplaceAll(lead, "{language}", languageName(t.Candidates[x.Candidate].Language, t.Reading.Tongue))
+		lead = strings.ReplaceAll(lead, "{language}", lang.In(t.Reading.Tongue).NameOf(t.Candidates[x.Candidate].Language))
 		t.Reply = slices.Insert(t.Reply, i, inOwnWords(lead)...)
 		for k := range t.Parts {
 			if t.Parts[k].From > i {
@@ -146,38 +109,4 @@ func (a *asking) abroad(t *Trail) {
 		}
 		return
 	}
-}
-
-// languageName is how a language is called in another; its code where no name is known.
-func languageName(code, in string) string {
-	l := tongue(in)
-	if l == nil {
-		l = lang.English()
-	}
-	code, _, _ = strings.Cut(strings.ToLower(code), "-")
-	for _, e := range l.List("language-names") {
-		if c, name, _ := strings.Cut(e, " "); c == code {
-			return name
-		}
-	}
-	return code
-}
-
-// named lists several names in quotation marks, in the language of a question.
-func named(names []string, in string) string {
-	l := tongue(in)
-	if l == nil {
-		l = lang.English()
-	}
-	if q := l.List("quotes"); len(q) == 2 {
-		names = slices.Clone(names)
-		for i := range names {
-			names[i] = q[0] + names[i] + q[1]
-		}
-	}
-	and := " " + strings.Join(l.List("and"), "") + " "
-	if n := len(names); n > 2 {
-		return strings.Join(names[:n-1], ", ") + and + names[n-1]
-	}
-	return strings.Join(names, and)
 }

@@ -15,7 +15,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the answer stage's hash.
-const Version = "answer-19"
+const Version = "answer-20"
 
 // Format numbers the form in which trails are stored.
 //

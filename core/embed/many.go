@@ -29,6 +29,19 @@ var many = sync.OnceValues(loadMany)
 // Loading takes about half a second and some 60 MB; later calls share it.
 func NewManyEncoder() (*Encoder, error) { return many() }
 
+// BuiltIn is the built-in encoder with an ID; nil when none has it. That of many languages is loaded when it is first wanted.
+func BuiltIn(id string) *Encoder {
+	load := NewEncoder
+	if id == ManyID {
+		load = NewManyEncoder
+	}
+	e, err := load()
+	if err != nil || e.ID() != id { // the encoders are part of the program, and tested
+		return nil
+	}
+	return e
+}
+
 func loadMany() (*Encoder, error) {
 	raw, err := manyFiles.ReadFile("many/head.json")
 	if err != nil {

@@ -46,6 +46,50 @@ var All = sync.OnceValue(func() []*Language {
 	return out
 })
 
+// Other is a language other than English by its code (ISO 639-1); nil for English and those of which there are no lists.
+func Other(code string) *Language {
+	for _, l := range All()[1:] {
+		if l.Code == code {
+			return l
+		}
+	}
+	return nil
+}
+
+// In is a language by its code (ISO 639-1): English for those of which there are no lists.
+func In(code string) *Language {
+	if l := Other(code); l != nil {
+		return l
+	}
+	return English()
+}
+
+// NameOf is how a language is called in this one, by its code (BCP 47); the code where no name is known.
+func (l *Language) NameOf(code string) string {
+	code, _, _ = strings.Cut(strings.ToLower(code), "-")
+	for _, e := range l.lists["language-names"].entries {
+		if c, name, _ := strings.Cut(e, " "); c == code {
+			return name
+		}
+	}
+	return code
+}
+
+// Quoted lists several names, each between quotation marks.
+func (l *Language) Quoted(names []string) string {
+	names = slices.Clone(names)
+	if q := l.lists["quotes"].entries; len(q) == 2 {
+		for i := range names {
+			names[i] = q[0] + names[i] + q[1]
+		}
+	}
+	and := " " + strings.Join(l.lists["and"].entries, "") + " "
+	if n := len(names); n > 2 {
+		return strings.Join(names[:n-1], ", ") + and + names[n-1]
+	}
+	return strings.Join(names, and)
+}
+
 func mustLoad(code string, files embed.FS) *Language {
 	l, err := Load(code, files)
 	if err != nil {

@@ -93,3 +93,14 @@ func TestListsThatCannotBeRead(t *testing.T) {
 		assert.ErrorContains(t, err, want)
 	}
 }
+
+func TestNamesAreListedAsALanguageDoes(t *testing.T) {
+	for code, want := range map[string]string{"": "“a”, “b” and “c”", "de": "„a“, „b“ und „c“", "es": "«a», «b» y «c»", "it": "“a”, “b” and “c”"} {
+		assert.Equal(t, want, lang.In(code).Quoted([]string{"a", "b", "c"}), code)
+	}
+	assert.Equal(t, "“a” and “b”", lang.English().Quoted([]string{"a", "b"}))
+	assert.Equal(t, "“a”", lang.English().Quoted([]string{"a"}))
+	assert.Equal(t, "Englisch", lang.In("de").NameOf("en-GB"))
+	assert.Equal(t, "xx", lang.In("fr").NameOf("xx"))
+	assert.Nil(t, lang.Other("en"))
+}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"unicode"
 
+	"jolvex/core/lang"
 	"jolvex/core/text"
 )
 
@@ -99,6 +100,7 @@ func (w *work) tellCourtesy() string {
 	if w.reading.Kind == Ask {
 		return "it is a question"
 	}
+	w.reading.Tongue = courtesyIn(w.now)
 	return "it is no question: " + string(w.reading.Kind)
 }
 
@@ -108,4 +110,26 @@ func (w *work) dropFiller() string {
 		return "dropped: " + dropped
 	}
 	return "there is none"
+}
+
+// courtesyIn is the language to which a courtesy belongs alone; "" for English.
+func courtesyIn(s string) string {
+	said := folded(s)
+	for _, l := range lang.All()[1:] {
+		for _, c := range l.List("courtesies") {
+			if n := folded(c); n == said || strings.HasPrefix(said, n+" ") || strings.HasSuffix(said, " "+n) {
+				return l.Code
+			}
+		}
+	}
+	return ""
+}
+
+// folded is a text as its folded words with spaces between.
+func folded(s string) string {
+	var ws []string
+	for _, w := range text.Words(s) {
+		ws = append(ws, w.Norm)
+	}
+	return strings.Join(ws, " ")
 }

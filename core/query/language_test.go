@@ -97,3 +97,9 @@ func TestEnglishQuestionsStayEnglish(t *testing.T) {
 	}
 	assert.Greater(t, n, 300)
 }
+
+func TestCourtesiesTellTheirLanguage(t *testing.T) {
+	for said, want := range map[string]string{"Vielen Dank!": "de", "Bonjour": "fr", "hola": "es", "Guten Tag zusammen": "de", "thanks": "", "Hello": ""} {
+		assert.Equal(t, want, courtesyIn(said), said)
+	}
+}

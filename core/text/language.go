@@ -26,6 +26,26 @@ func Language(s string) (code string, sure bool) {
 	return info.Lang.Iso6391(), info.IsReliable()
 }
 
+// Of a long text, so many bytes tell its language, and so many function words of one language alone.
+const (
+	tellBy       = 4000
+	tellingWords = 3
+)
+
+// LanguageOfText tells in which language a text of some length is written (ISO 639-1); "" when that cannot be told.
+func LanguageOfText(s string) string {
+	if len(s) > tellBy {
+		s = strings.ToValidUTF8(s[:tellBy], "")
+	}
+	if code, n := ByFunctionWords(Words(s)); n >= tellingWords { // surer than letters, where there are lists of them
+		return code
+	}
+	if code, sure := Language(s); sure && among[code] == 0 && code != "" {
+		return code
+	}
+	return ""
+}
+
 // among are the languages that there are lists of, as whatlanggo names them.
 var among = map[string]whatlanggo.Lang{"en": whatlanggo.Eng, "de": whatlanggo.Deu, "fr": whatlanggo.Fra, "es": whatlanggo.Spa}
 

@@ -11,7 +11,6 @@ import (
 	"jolvex/core/doc"
 	"jolvex/core/embed"
 	"jolvex/core/index"
-	"jolvex/core/lang"
 	"jolvex/core/method"
 	"jolvex/core/text"
 	"jolvex/internal/store"
@@ -66,7 +65,7 @@ func (ix *Indexer) prepareOne(ctx context.Context, d store.Document, m method.Me
 	for i, ch := range chunks {
 		c.entries = append(c.entries, index.Entry{
 			Document: d.ID, Version: d.Version, Source: d.Source, Address: d.Address, Title: body.Title, Path: ch.Path, Span: ch.Span, Parent: ch.Parent, Ordinal: ch.Ordinal, Tokens: ch.Tokens, Marks: marks,
-			Kind: kindOf(d, body), Language: languageOf(body), Dated: index.Day(cmp.Or(body.Dated, d.LastMod)),
+			Kind: kindOf(d, body), Language: cmp.Or(body.Language, text.LanguageOfText(body.Text)), Dated: index.Day(cmp.Or(body.Dated, d.LastMod)),
 		})
 		c.texts = append(c.texts, textsOf(body, ch))
 		texts[i] = whole(c.texts[i])
@@ -153,28 +152,4 @@ func bodyText(d *doc.Document, c chunk.Chunk) string {
 		return d.Of(c.Span)
 	}
 	return out.String()
-}
-
-// tellBy is from how much of a document its language is told.
-const tellBy = 4000
-
-// tellingWords is how many function words of one language alone tell it.
-const tellingWords = 3
-
-// languageOf is the language that a document declares, else the one that it is written in, as far as can be told (BCP 47).
-func languageOf(d *doc.Document) string {
-	if d.Language != "" {
-		return d.Language
-	}
-	body := d.Text
-	if len(body) > tellBy {
-		body = strings.ToValidUTF8(body[:tellBy], "")
-	}
-	if code, n := text.ByFunctionWords(text.Words(body)); n >= tellingWords { // surer than letters, where there are lists of them
-		return code
-	}
-	if code, sure := text.Language(body); sure && !slices.ContainsFunc(lang.All(), func(l *lang.Language) bool { return l.Code == code }) {
-		return code
-	}
-	return ""
 }

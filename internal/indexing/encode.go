@@ -1,6 +1,7 @@
 package indexing
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -113,11 +114,7 @@ func (ix *Indexer) SpareCores() int {
 // SentenceEncoder embeds the sentences of chunks by the built-in encoder with an ID, that of English when none has it, and remembers them chunk
 // by chunk.
 func (ix *Indexer) SentenceEncoder(id string) embed.Embedder {
-	e := ix.builtIn(id)
-	if e == nil {
-		e = ix.encoder
-	}
-	return sentenceEncoder{ix, e}
+	return sentenceEncoder{ix, cmp.Or(embed.BuiltIn(id), ix.encoder)}
 }
 
 // sentenceEncoder embeds the sentences of whole chunks by an encoder, and remembers them chunk by chunk.

@@ -165,9 +165,7 @@ func (ix *Indexer) Behind(m method.Method) reader {
 	case embed.GradeEncoder:
 		return encoderReader{ix.encoder}
 	case embed.GradeMany:
-		if e := ix.builtIn(embed.ManyID); e != nil {
-			return encoderReader{e}
-		}
+		return encoderReader{embed.BuiltIn(embed.ManyID)}
 	case embed.GradeEndpoint:
 		if e := ix.endpoint.Load(); e != nil {
 			return e
@@ -185,31 +183,15 @@ func (ix *Indexer) readerBy(id string) (reader, error) {
 	if r, ok := e.(reader); ok {
 		return r, nil
 	}
-	if e := ix.builtIn(id); e != nil {
+	if e := embed.BuiltIn(id); e != nil {
 		return encoderReader{e}, nil
 	}
 	return nil, nil
 }
 
-// builtIn is the built-in sentence encoder with an ID; nil when none has it. That of many languages is loaded when it is first wanted.
-func (ix *Indexer) builtIn(id string) *embed.Encoder {
-	switch id {
-	case ix.encoder.ID():
-		return ix.encoder
-	case embed.ManyID:
-		e, err := embed.NewManyEncoder()
-		if err != nil { // part of the program, and tested
-			ix.log.Error("open the encoder of many languages", "error", err)
-			return nil
-		}
-		return e
-	}
-	return nil
-}
-
 // MadeBy finds what embeds questions as an index's vectors were made, by its ID.
 func (ix *Indexer) MadeBy(id string) (embed.Embedder, error) {
-	if e := ix.builtIn(id); e != nil {
+	if e := embed.BuiltIn(id); e != nil {
 		return e.Questions(), nil
 	}
 	switch {

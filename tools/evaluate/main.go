@@ -20,6 +20,7 @@ import (
 	"jolvex/core/measure"
 	"jolvex/core/method"
 	"jolvex/internal/extractor"
+	"jolvex/tools/evaluate/grounding"
 )
 
 func main() {
@@ -120,9 +121,9 @@ func run(ctx context.Context, all, verbose bool, only, sampled string, set list)
 	case only == "inventing":
 		return inventing()
 	case only == "grounding":
-		return grounding(ctx, verbose, false)
+		return grounding.Measure(ctx, debianFAQ, verbose, false)
 	case only == "claims":
-		return grounding(ctx, verbose, true)
+		return grounding.Measure(ctx, debianFAQ, verbose, true)
 	case only == "replies":
 		return replies(set.change, verbose)
 	}
@@ -135,7 +136,7 @@ func run(ctx context.Context, all, verbose bool, only, sampled string, set list)
 	if err := onMaterial(ctx, "open", "", "", set, verbose, 0); err != nil {
 		return err
 	}
-	return errors.Join(passes(ctx), grounding(ctx, verbose, false), inventing())
+	return errors.Join(passes(ctx), grounding.Measure(ctx, debianFAQ, verbose, false), inventing())
 }
 
 func collections(all bool) ([]*collection, error) {

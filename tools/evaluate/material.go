@@ -25,6 +25,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/store"
 	"jolvex/tools/evaluate/drawn"
+	"jolvex/tools/evaluate/grounding"
 )
 
 // material is a body of documents with expected questions, asked as a person asks.
@@ -386,5 +387,5 @@ func (t *tally) print(name string) {
 	}
 	fmt.Printf("  refusal precision    %s\n  wrongly refused      %s of what can be answered\n", t.precision, t.wrong)
 	fmt.Printf("  over %d words where one sentence holds all: %s; words of a right reply p50 %.0f, p95 %.0f\n", long, t.padded, measure.Percentile(t.words, 0.5), measure.Percentile(t.words, 0.95))
-	fmt.Printf("  support of right replies against the others: AUC %.3f; reply p50 %.0f ms, p95 %.0f ms\n", auc(t.right, t.other), measure.Percentile(t.millis, 0.5), measure.Percentile(t.millis, 0.95))
+	fmt.Printf("  support of right replies against the others: AUC %.3f; reply p50 %.0f ms, p95 %.0f ms\n", grounding.AUC(t.right, t.other), measure.Percentile(t.millis, 0.5), measure.Percentile(t.millis, 0.95))
 }

@@ -170,7 +170,7 @@ const (
 )
 
 // weighing holds the weights of a logistic function of containment, likeness and bound figures; each trouble takes it below a half. They
-// were set by hand on tools/evaluate/claims.jsonl and on pairs made of the Debian FAQ and the demo by listed corruptions; go run
+// were set by hand on tools/evaluate/grounding/claims.jsonl and on pairs made of the Debian FAQ and the demo by listed corruptions; go run
 // ./tools/evaluate -only grounding measures what comes of them. docs/decisions/0014 has what sets of claims showed that were written after the checks.
 var weighing = struct {
 	none, contain, like    float64 // with the encoder

@@ -1679,7 +1679,7 @@ export interface components {
             /** Format: double */
             cosine: number;
             document: string;
-            features?: components["schemas"]["AnswerFeatures"];
+            features?: components["schemas"]["SupportFeatures"];
             /** @description The wordings that found it, by place in the reading's searches */
             found?: number[];
             kept?: boolean;
@@ -1697,36 +1697,6 @@ export interface components {
             support?: number;
             version: string;
             why: string[];
-        };
-        AnswerFeatures: {
-            /** Format: double */
-            cosine: number;
-            /** Format: double */
-            exact: number;
-            /** Format: double */
-            figure: number;
-            /** Format: double */
-            heading: number;
-            /** Format: double */
-            held: number;
-            /** Format: double */
-            lacks: number;
-            /** Format: double */
-            margin: number;
-            /** Format: double */
-            missing: number;
-            /** Format: double */
-            names: number;
-            /** Format: double */
-            near: number;
-            /** Format: double */
-            soft: number;
-            /** Format: double */
-            strange: number;
-            /** Format: double */
-            told: number;
-            /** Format: double */
-            unit: number;
         };
         AnswerLeft: {
             document: string;
@@ -2763,7 +2733,7 @@ export interface components {
             /** Format: double */
             cosine: number;
             document: string;
-            features?: components["schemas"]["AnswerFeatures"];
+            features?: components["schemas"]["SupportFeatures"];
             /** @description The wordings that found it, by place in the reading's searches */
             found?: number[];
             kept?: boolean;
@@ -4476,6 +4446,36 @@ export interface components {
             kind: "abbreviation" | "definition" | "together";
             means: string[];
             term: string;
+        };
+        SupportFeatures: {
+            /** Format: double */
+            cosine: number;
+            /** Format: double */
+            exact: number;
+            /** Format: double */
+            figure: number;
+            /** Format: double */
+            heading: number;
+            /** Format: double */
+            held: number;
+            /** Format: double */
+            lacks: number;
+            /** Format: double */
+            margin: number;
+            /** Format: double */
+            missing: number;
+            /** Format: double */
+            names: number;
+            /** Format: double */
+            near: number;
+            /** Format: double */
+            soft: number;
+            /** Format: double */
+            strange: number;
+            /** Format: double */
+            told: number;
+            /** Format: double */
+            unit: number;
         };
         TakenFile: {
             name: string;

@@ -1,4 +1,5 @@
-package main
+// Package grounding measures how well it is told that a sentence is not carried by its evidence.
+package grounding
 
 import (
 	"context"
@@ -241,13 +242,14 @@ func rowsIn(s string) []ground.Row {
 //go:embed claims*.jsonl
 var written embedfs.FS
 
-// grounding measures how well sentences that the evidence does not carry are told from those that it does.
-func grounding(ctx context.Context, verbose, only bool) error {
+// Measure prints how well sentences that the evidence does not carry are told from those that it does: those that were written down alone, or
+// also such as are made of the pages of the FAQ in a folder and of the demo.
+func Measure(ctx context.Context, faq string, verbose, only bool) error {
 	if only {
 		return weigh(ctx, verbose, []claimed{{"claims.jsonl", nil}, {"claims-after.jsonl", nil}})
 	}
 	var debian, ferries []*doc.Document
-	files, err := filepath.Glob(filepath.Join(debianFAQ, "*.en.html"))
+	files, err := filepath.Glob(filepath.Join(faq, "*.en.html"))
 	if err != nil {
 		return err
 	}
@@ -365,7 +367,7 @@ func groundedness(ctx context.Context, name string, cs []claim, g ground.Grounde
 		with = "encoder"
 	}
 	fmt.Printf("\ngrounding, %s, %s: %d pairs, %d of them not carried\n  told as not carried: precision %.0f %% [%.0f, %.0f], recall %.0f %% [%.0f, %.0f], AUC %.3f\n  carried and kept: %d of %d, %.0f %% [%.0f, %.0f]\n",
-		name, with, len(all), told, 100*float64(right)/math.Max(1, float64(right+wrong)), 100*p.Low, 100*p.High, 100*float64(right)/float64(max(1, told)), 100*r.Low, 100*r.High, auc(pos, neg),
+		name, with, len(all), told, 100*float64(right)/math.Max(1, float64(right+wrong)), 100*p.Low, 100*p.High, 100*float64(right)/float64(max(1, told)), 100*r.Low, 100*r.High, AUC(pos, neg),
 		carried-wrong, carried, 100*float64(carried-wrong)/float64(max(1, carried)), 100*kept.Low, 100*kept.High)
 	for _, k := range by2 {
 		w := measure.Wilson(by[k][0], by[k][1])
@@ -374,8 +376,8 @@ func groundedness(ctx context.Context, name string, cs []claim, g ground.Grounde
 	return nil
 }
 
-// auc is the share of pairs of one carried and one not in which the carried one scores higher; ties count half.
-func auc(pos, neg []float64) float64 {
+// AUC is the share of pairs of one carried and one not in which the carried one scores higher; ties count half.
+func AUC(pos, neg []float64) float64 {
 	sum := 0.0
 	for _, p := range pos {
 		for _, n := range neg {
