@@ -88,6 +88,9 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 		case b.Many:
 			spread = support.SpreadMany
 		}
+		if p.across {
+			p.demands = nil // told by words, of which there are none in common
+		}
 		if err := compare(ctx, p, vs[0], b); err != nil {
 			return err
 		}
@@ -103,7 +106,7 @@ func judge(ctx context.Context, r query.Reading, ranked []find.Ranked, ps []*pas
 			by = support.Across
 		}
 		p.support = by.Support(f)
-		if len(r.Wants) > 0 && r.Wants[0] == text.Money && f.Soft < ofSomething {
+		if len(r.Wants) > 0 && r.Wants[0] == text.Money && f.Soft < ofSomething && !p.across {
 			p.features.Missing = 1
 			p.support = calibrated.Lacking(p.support)
 		}

@@ -43,6 +43,8 @@ func TestQuestionsInFourLanguagesOverGermanPages(t *testing.T) {
 		{"Was passiert bei Nebel?", "de", "", "20 Minuten länger"},
 		{"Combien coûte le transport d’un vélo ?", "fr", "D’après une page en allemand :", "£4.00"},
 		{"¿Puedo llevar mi coche a Sandrel?", "es", "De una página en alemán:", "nur nach Sandrel"},
+		{"How much is a bicycle?", "", "From a page in German:", "£4.00"},
+		{"Is there a lift for wheelchairs?", "", "From a page in German:", "Aufzug"},
 		{"Are guide dogs free?", "", "From a page in German:", "Assistenzhunde fahren kostenlos"},
 	} {
 		r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: c.question})
