@@ -59,6 +59,7 @@ var (
 // lacksFrom is the share of a question's weight from which a word that is lacking counts: below it, other words say what is asked.
 const lacksFrom = 0.35
 
+// Support is how likely a passage with some features answers, 0 to 1.
 func (c Calibration) Support(f Features) float64 {
 	z := c.bias + c.soft*f.Soft + c.exact*f.Exact + c.held*f.Held + c.cosine*f.Cosine + c.near*f.Near + c.unit*f.Unit + c.figured(f.Figure) + c.heading*f.Heading + c.margin*f.Margin + c.names*f.Names + c.lacks*max(0, f.Lacks-lacksFrom) + c.strange*f.Strange
 	return 1 / (1 + math.Exp(-z))
