@@ -34,7 +34,7 @@ func initials() map[string]string {
 // language; else as it is where the corpus is in that language and somebody wrote it; else as it ships.
 func (s Settings) In(code, corpus string) Settings {
 	l := lang.Other(code)
-	own, _ := s.elsewhere()
+	own, _ := s.elsewhere() // what cannot be read was refused when the settings were saved (Check)
 	initial := initials()
 	for name, p := range s.said() {
 		set, ok := own[cmp.Or(code, "en")+" "+name]

@@ -96,10 +96,17 @@ const (
 	strangeNameFrom = 11
 )
 
+// mostStrange is up to how many words a message may have to be told by strange ones: each is held against the whole vocabulary, and a longer
+// one is told by its letters.
+const mostStrange = 12
+
 // byStrangeWords tells the language of a few words of which half or more are neither the corpus's nor general English's, nor one letter away from
 // it: by letters that few languages have, else by their sequences among the languages that there are lists of. In a corpus that is not in English,
 // words that are all English and mostly not the corpus's are English. It is "" when nothing can be told.
 func (w *work) byStrangeWords(words []text.Word, corpus string) string {
+	if len(words) > mostStrange {
+		return ""
+	}
 	content, strange, foreign, english := 0, 0, 0, 0
 	telling := strings.ContainsAny(w.now, "¿¡")
 	for _, x := range words {

@@ -5,9 +5,11 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"jolvex/core/index"
+	"jolvex/core/text"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -102,4 +104,10 @@ func TestCourtesiesTellTheirLanguage(t *testing.T) {
 	for said, want := range map[string]string{"Vielen Dank!": "de", "Bonjour": "fr", "hola": "es", "Guten Tag zusammen": "de", "thanks": "", "Hello": ""} {
 		assert.Equal(t, want, courtesyIn(said), said)
 	}
+}
+
+// A long message of words that nobody knows is not held against the vocabulary word by word to tell its language.
+func TestLongNoiseIsToldByItsLettersAlone(t *testing.T) {
+	w := &work{now: strings.Repeat("zwqrtypsd ", 40), tools: Tools{Corpus: nil}} // a look at the corpus would panic
+	assert.Empty(t, w.byStrangeWords(text.Words(w.now), "en"))
 }

@@ -111,8 +111,7 @@ func (ix *Indexer) SpareCores() int {
 	return cores
 }
 
-// SentenceEncoder embeds the sentences of chunks by the built-in encoder with an ID, that of English when none has it, and remembers them chunk
-// by chunk.
+// SentenceEncoder embeds the sentences of chunks by the built-in encoder with an ID, that of English when none has it, and remembers them.
 func (ix *Indexer) SentenceEncoder(id string) embed.Embedder {
 	return sentenceEncoder{ix, cmp.Or(embed.BuiltIn(id), ix.encoder)}
 }

@@ -158,14 +158,15 @@ func (ix *Indexer) EmbeddingsConnection(ctx context.Context) (connections.Connec
 	return ix.connections.Connection(ctx, connections.ConnectionEmbeddings)
 }
 
-// Behind is what reads texts behind under a method; nil when word vectors are all that it asks for, or nothing is
-// connected.
+// Behind is what reads texts behind under a method; nil when word vectors are all that it asks for, or nothing is connected.
 func (ix *Indexer) Behind(m method.Method) reader {
 	switch m.Embed.Grade {
 	case embed.GradeEncoder:
 		return encoderReader{ix.encoder}
 	case embed.GradeMany:
-		return encoderReader{embed.BuiltIn(embed.ManyID)}
+		if e := embed.BuiltIn(embed.ManyID); e != nil {
+			return encoderReader{e}
+		}
 	case embed.GradeEndpoint:
 		if e := ix.endpoint.Load(); e != nil {
 			return e
@@ -174,7 +175,7 @@ func (ix *Indexer) Behind(m method.Method) reader {
 	return nil
 }
 
-// readerBy finds what reads texts as an index's vectors were made, by its ID; nil for word vectors.
+// readerBy finds what reads texts as an index's vectors were made; nil for word vectors.
 func (ix *Indexer) readerBy(id string) (reader, error) {
 	e, err := ix.MadeBy(id)
 	if err != nil || id == ix.words.ID() {
