@@ -119,14 +119,23 @@ func table() []SignalKind {
 		{
 			Name: SignalSettled, Label: "settled answer", Setting: "settled", weight: func(s *Settings) *float64 { return &s.Settled },
 			value: func(_ context.Context, k *ranker, r *Ranked) (float64, bool, error) {
-				if r.Entry.Marks&index.Settled == 0 || query.Other(k.reading.Alone, settledFor(r.Entry)) {
-					return 0, r.Entry.Marks&index.Settled != 0, nil
+				if r.Entry.Marks&index.Settled == 0 {
+					return 0, false, nil
 				}
-				return min(1, max(0, (r.Nearest-alike)/(same-alike))), true, nil
+				return Catches(k.reading.Alone, settledFor(r.Entry), r.Nearest), true, nil
 			},
 			words: func(float64) string { return "is a settled answer" },
 		},
 	}
+}
+
+// Catches is how far a settled answer takes a question for its own, 0 to 1: by how alike it is to the question that the answer was written for, and
+// not at all where the two speak of different things of one kind.
+func Catches(asked, settled string, likeness float64) float64 {
+	if query.Other(asked, settled) {
+		return 0
+	}
+	return min(1, max(0, (likeness-alike)/(same-alike)))
 }
 
 // settledFor is the question that a settled answer was written for: it answers near wordings of it, and nothing about another thing.

@@ -32,7 +32,7 @@ type Curve struct {
 // caller is as whom and where an ask is made.
 func (a Ask) caller() asking.Caller {
 	c := asWhom(a.Audience, a.Surface)
-	c.Page = a.Page
+	c.Page, c.Conversation = a.Page, a.Conversation
 	return c
 }
 

@@ -24,6 +24,7 @@ import (
 
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
+	"jolvex/internal/store/talk"
 )
 
 // SocketHost is the Host that requests over the data folder's socket carry.
@@ -79,6 +80,9 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	h.answering(api)
 	h.prove(api)
 	h.proving(api)
+	h.mend(api)
+	h.mendSnags(api)
+	h.mendSettled(api)
 	h.releases(api)
 	describeEvents(api)
 	return api
@@ -112,7 +116,7 @@ func known(err error) error {
 		return nil
 	case errors.Is(err, fault.ErrMissing):
 		return huma.Error404NotFound(err.Error())
-	case errors.Is(err, fault.ErrTaken), errors.Is(err, fault.ErrChanged):
+	case errors.Is(err, fault.ErrTaken), errors.Is(err, fault.ErrChanged), errors.Is(err, talk.ErrVersion):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, fault.ErrInput):
 		return huma.Error422UnprocessableEntity(strings.TrimPrefix(err.Error(), fault.ErrInput.Error()+": "))

@@ -297,7 +297,7 @@ func (h *handlers) handedOver(api huma.API) {
 	}
 	huma.Register(api, raw(operation("previewPairs", http.MethodPost, "/corpora/{corpus}/pairs/preview", "gather", "Read questions and answers from CSV or JSON Lines without taking them in"), 21<<20),
 		func(_ context.Context, in *InPairs) (*out[extract.PairFile], error) {
-			return reply(h.app.Gathering.PairPreview(in.RawBody, in.Question, in.Answer))
+			return reply(gathering.PairPreview(in.RawBody, in.Question, in.Answer))
 		})
 	huma.Register(api, raw(operation("putPairs", http.MethodPut, "/corpora/{corpus}/pairs", "gather", "Take in questions and answers from CSV or JSON Lines"), 21<<20),
 		func(ctx context.Context, in *InPairs) (*out[extract.PairFile], error) {

@@ -150,6 +150,8 @@ type Ask struct {
 	Audience string       `json:"audience,omitempty" maxLength:"80" doc:"As whom it is asked: public, staff, or group: and a name; public when not given"`
 	Surface  string       `json:"surface,omitempty" enum:"bench,command" default:"bench"`
 	Page     string       `json:"page,omitempty" maxLength:"2000" doc:"Address of the page on which it is asked"`
+
+	Conversation string `json:"conversation,omitempty" maxLength:"80" doc:"The conversation that it goes on with, as the reply before named it; one is begun when not given"`
 }
 
 func (a Ask) question() query.Question { return query.Question{Text: a.Question, Turns: a.Turns} }

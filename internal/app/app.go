@@ -21,9 +21,11 @@ import (
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/keeping"
+	"jolvex/internal/mending"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
 	"jolvex/internal/store"
+	"jolvex/internal/store/talk"
 )
 
 // ErrOwned says that another process has the data folder open.
@@ -38,12 +40,14 @@ type App struct {
 	Asking      *asking.Asker
 	Gathering   *gathering.Gatherer
 	Proving     *proving.Prover
+	Mending     *mending.Mender
 	Serving     *serving.Server
 	Keeping     *keeping.Keeper
 
 	dir     string
 	lock    *os.File
 	store   *store.Store
+	talk    *talk.Talk
 	extract *extractor.Pool
 	stop    context.CancelFunc
 	running sync.WaitGroup
@@ -84,7 +88,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger, o Options) (*App, e
 		stop()
 		return nil, errors.Join(err, a.store.Close(), lock.Close())
 	}
-	for _, run := range []func(context.Context){a.Asking.Run, a.Jobs.Run, a.Gathering.Run, a.Keeping.Run} {
+	for _, run := range []func(context.Context){a.Asking.Run, a.Jobs.Run, a.Gathering.Run, a.Keeping.Run, a.Mending.Run} {
 		a.running.Go(func() { run(life) })
 	}
 	return a, nil
@@ -92,6 +96,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger, o Options) (*App, e
 
 // furnish makes the rooms, from the ground up.
 func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) error {
+	a.talk = talk.New(a.store)
 	a.extract = extractor.NewPool(filepath.Join(indexing.CacheDir(a.dir), "pdf"), o.Limits)
 	a.Events = event.NewStream(a.store, log, life.Done())
 	a.Jobs = job.NewQueue(a.store, a.Events, log)
@@ -103,7 +108,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		return err
 	}
 	if a.Asking, err = asking.New(asking.Needs{
-		Store: a.store, Log: log, Now: o.Now, Events: a.Events, Connections: a.Connections, Index: a.Indexing,
+		Store: a.store, Talk: a.talk, Log: log, Now: o.Now, Events: a.Events, Connections: a.Connections, Index: a.Indexing,
 	}); err != nil {
 		return err
 	}
@@ -114,6 +119,9 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 	}
 	a.Proving = proving.New(proving.Needs{
 		Store: a.store, Events: a.Events, Jobs: a.Jobs, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering,
+	})
+	a.Mending = mending.New(mending.Needs{
+		Store: a.store, Talk: a.talk, Events: a.Events, Jobs: a.Jobs, Asking: a.Asking, Material: a.Gathering, Expected: prover{a.Proving}, Prover: prover{a.Proving}, Log: log, Now: o.Now,
 	})
 	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)

@@ -46,15 +46,17 @@ type Cited struct {
 
 // Reply is a reply with its evidence trail and the texts that the trail refers to.
 type Reply struct {
-	ID       string        `json:"id,omitempty"`
-	Reply    string        `json:"reply"`
-	Refused  bool          `json:"refused"`
-	Support  float64       `json:"support"`
-	Cited    []Cited       `json:"cited" nullable:"false"`
-	Evidence []Evidence    `json:"evidence" nullable:"false"`
-	Left     []LeftOut     `json:"left" nullable:"false" doc:"What could have been among the evidence and is not, and why"`
-	Trail    *answer.Trail `json:"trail"`
-	Millis   float64       `json:"millis"`
+	ID string `json:"id,omitempty"`
+	// Conversation is the one that the reply belongs to: asked with it, the next message goes on with that.
+	Conversation string        `json:"conversation,omitempty" doc:"Of a reply that is kept; a message that names it goes on with it"`
+	Reply        string        `json:"reply"`
+	Refused      bool          `json:"refused"`
+	Support      float64       `json:"support"`
+	Cited        []Cited       `json:"cited" nullable:"false"`
+	Evidence     []Evidence    `json:"evidence" nullable:"false"`
+	Left         []LeftOut     `json:"left" nullable:"false" doc:"What could have been among the evidence and is not, and why"`
+	Trail        *answer.Trail `json:"trail"`
+	Millis       float64       `json:"millis"`
 }
 
 // Bench puts together what a question of a corpus is answered with.
@@ -162,7 +164,7 @@ func (as *Asker) Ask(ctx context.Context, who Caller, corpus string, q query.Que
 	if err != nil {
 		return nil, err
 	}
-	if r.ID, err = as.store.AddReply(ctx, c.ID, t); err != nil {
+	if r.ID, r.Conversation, err = as.keep(ctx, who, c, t); err != nil {
 		return nil, err
 	}
 	return r, as.carryOut(ctx, c.ID, r.ID, t)

@@ -16,6 +16,7 @@ import (
 	"jolvex/internal/event"
 	"jolvex/internal/indexing"
 	"jolvex/internal/store"
+	"jolvex/internal/store/talk"
 )
 
 // How many chunks' sentences are kept in memory as vectors, and how many opened for quoting.
@@ -27,6 +28,7 @@ const (
 // Asker answers questions.
 type Asker struct {
 	store       *store.Store
+	talk        *talk.Talk
 	log         *slog.Logger
 	now         func() time.Time
 	events      *event.Stream
@@ -46,6 +48,7 @@ type Asker struct {
 // Needs are what an Asker works with.
 type Needs struct {
 	Store       *store.Store
+	Talk        *talk.Talk
 	Log         *slog.Logger
 	Now         func() time.Time
 	Events      *event.Stream
@@ -55,7 +58,7 @@ type Needs struct {
 
 // New makes an Asker.
 func New(n Needs) (*Asker, error) {
-	as := &Asker{store: n.Store, log: n.Log, now: n.Now, events: n.Events, connections: n.Connections, index: n.Index, post: make(chan struct{}, 1), found: map[string]minedOf{}}
+	as := &Asker{store: n.Store, talk: n.Talk, log: n.Log, now: n.Now, events: n.Events, connections: n.Connections, index: n.Index, post: make(chan struct{}, 1), found: map[string]minedOf{}}
 	var err error
 	if as.memory, err = find.NewMemory(keptSentences); err != nil {
 		return nil, fmt.Errorf("make room for sentences: %w", err)
@@ -74,4 +77,7 @@ type Caller struct {
 	Audience string // index.Public or index.Staff
 	Surface  string // bench, command, run
 	Page     string // address of the page on which it is asked; "" when not known
+
+	Conversation string // that it goes on with; "" to begin one
+	Visitor      string // a random name of whoever asks; "" when not known
 }

@@ -135,6 +135,7 @@ var (
 	Method    = Declare[MethodBody]("method")
 	Questions = Declare[QuestionsBody]("questions")
 	Notice    = Declare[NoticeBody]("notice")
+	Talk      = Declare[TalkBody]("talk")
 )
 
 // CorpusBody says which corpus was made or renamed.
@@ -173,3 +174,6 @@ type QuestionsBody struct {
 
 // NoticeBody says that alerts or hand-overs changed.
 type NoticeBody struct{}
+
+// TalkBody says that what was asked, or what is said of it, changed: the log, snags, or settled answers.
+type TalkBody struct{}

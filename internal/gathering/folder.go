@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"hash/fnv"
-	"io"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -16,15 +14,13 @@ import (
 	"jolvex/core/extract"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
+	"jolvex/internal/gather"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
 
 	"golang.org/x/sync/errgroup"
 )
-
-// mostFiles is how many files of a folder are taken in.
-const mostFiles = 20_000
 
 // systemFolders hold what a machine runs by, secrets among it, and no documents.
 var systemFolders = []string{"/proc", "/sys", "/dev", "/etc", "/run", "/boot"}
@@ -66,55 +62,6 @@ func within(path, dir string) bool {
 	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
 }
 
-// onDisk is a file of a watched folder.
-type onDisk struct {
-	key   string // path inside the folder, with slashes
-	stamp string // size and time of change
-	size  int64
-}
-
-// filesOf lists the files of a folder that can be read, by key. Hidden ones and links are passed over. shut are the folders within that may
-// not be opened: what they hold is not known.
-func filesOf(root string) (out []onDisk, shut []string, err error) {
-	err = filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil {
-			if path == root {
-				return err
-			}
-			if rel, err := filepath.Rel(root, path); err == nil && d != nil && d.IsDir() {
-				shut = append(shut, filepath.ToSlash(rel)+"/")
-			}
-			return nil // or a file that went away meanwhile
-		}
-		if strings.HasPrefix(d.Name(), ".") && path != root {
-			if d.IsDir() {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if !d.Type().IsRegular() || !extract.Readable(path) {
-			return nil
-		}
-		info, err := d.Info()
-		if err != nil {
-			return nil //nolint:nilerr // went away meanwhile
-		}
-		rel, err := filepath.Rel(root, path)
-		if err != nil {
-			return err
-		}
-		out = append(out, onDisk{filepath.ToSlash(rel), fmt.Sprintf("%d-%d", info.Size(), info.ModTime().UnixNano()), info.Size()})
-		if len(out) > mostFiles {
-			return fs.SkipAll
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, nil, fmt.Errorf("look through %s: %w", root, err)
-	}
-	return out, shut, nil
-}
-
 // Files of a folder are read some at a time, on all cores, and go into the index after some of those batches.
 const (
 	filesAtOnce  = 32
@@ -123,20 +70,20 @@ const (
 
 // fileDue is a file that is to be read, with its document.
 type fileDue struct {
-	onDisk
+	gather.File
 	doc store.Document
 }
 
 // filesKnown gives the documents of a folder by the keys of their files, made for those that have none yet.
-func (ga *Gatherer) filesKnown(ctx context.Context, src store.Source, files []onDisk) (map[string]store.Document, error) {
+func (ga *Gatherer) filesKnown(ctx context.Context, src store.Source, files []gather.File) (map[string]store.Document, error) {
 	have, err := ga.filesIn(ctx, src)
 	if err != nil {
 		return nil, err
 	}
 	var fresh []store.Address
 	for _, f := range files {
-		if _, known := have[f.key]; !known {
-			fresh = append(fresh, store.Address{Key: f.key, Address: f.key})
+		if _, known := have[f.Key]; !known {
+			fresh = append(fresh, store.Address{Key: f.Key, Address: f.Key})
 		}
 	}
 	if len(fresh) == 0 {
@@ -144,7 +91,7 @@ func (ga *Gatherer) filesKnown(ctx context.Context, src store.Source, files []on
 	}
 	const batch = 1000 // a longer transaction would hold everything else up
 	for some := range slices.Chunk(fresh, batch) {
-		if _, err := ga.store.AddAddresses(ctx, src, 0, 2*mostFiles, some); err != nil {
+		if _, err := ga.store.AddAddresses(ctx, src, 0, 2*gather.MostFiles, some); err != nil {
 			return nil, err
 		}
 	}
@@ -166,7 +113,7 @@ func (ga *Gatherer) filesIn(ctx context.Context, src store.Source) (map[string]s
 
 // gatherFolder takes up what changed in a watched folder.
 func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.Progress) error {
-	files, shut, err := filesOf(src.Address)
+	files, shut, err := gather.Files(src.Address)
 	if err != nil { // its documents stay: what is not there today is not gone
 		return errors.Join(err, ga.troubledFolder(ctx, src, err))
 	}
@@ -174,9 +121,9 @@ func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.P
 		return err
 	}
 	var notices []string
-	if len(files) > mostFiles {
-		files = files[:mostFiles]
-		notices = append(notices, fmt.Sprintf("only the first %d files are taken in", mostFiles))
+	if len(files) > gather.MostFiles {
+		files = files[:gather.MostFiles]
+		notices = append(notices, fmt.Sprintf("only the first %d files are taken in", gather.MostFiles))
 	}
 	for _, dir := range shut {
 		notices = append(notices, fmt.Sprintf("%s cannot be opened: what was taken in from there stays", dir))
@@ -187,9 +134,9 @@ func (ga *Gatherer) gatherFolder(ctx context.Context, src store.Source, p *job.P
 	}
 	due := make([]fileDue, 0, len(files))
 	for _, f := range files {
-		d := have[f.key]
-		delete(have, f.key)
-		if d.ETag != f.stamp || d.ReadBy != extract.Version || d.State == store.Waiting || d.State == store.Failed {
+		d := have[f.Key]
+		delete(have, f.Key)
+		if d.ETag != f.Stamp || d.ReadBy != extract.Version || d.State == store.Waiting || d.State == store.Failed {
 			due = append(due, fileDue{f, d})
 		}
 	}
@@ -250,7 +197,7 @@ func (ga *Gatherer) takeFiles(ctx context.Context, src store.Source, files []fil
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, f := range files {
 		g.Go(func() error {
-			read[i] = ga.readFile(within, src, f.onDisk)
+			read[i] = ga.readFile(within, src, f.File)
 			return within.Err()
 		})
 	}
@@ -261,7 +208,7 @@ func (ga *Gatherer) takeFiles(ctx context.Context, src store.Source, files []fil
 	for i, f := range files {
 		o, d := read[i], f.doc
 		if o.Hash != "" && o.Hash == d.Version && (d.State == store.Indexed || d.State == store.Unchanged) {
-			if err := errors.Join(ga.store.Restamp(ctx, d.ID, f.stamp, extract.Version), ga.store.Drop(ctx, d.ID)); err != nil {
+			if err := errors.Join(ga.store.Restamp(ctx, d.ID, f.Stamp, extract.Version), ga.store.Drop(ctx, d.ID)); err != nil {
 				return err
 			}
 			continue
@@ -277,26 +224,16 @@ func (ga *Gatherer) takeFiles(ctx context.Context, src store.Source, files []fil
 }
 
 // readFile reads one file of a watched folder.
-func (ga *Gatherer) readFile(ctx context.Context, src store.Source, f onDisk) store.Outcome {
+func (ga *Gatherer) readFile(ctx context.Context, src store.Source, f gather.File) store.Outcome {
 	o := store.Outcome{State: store.Failed, ReadBy: extract.Version}
-	body, err := readFileUpTo(filepath.Join(src.Address, filepath.FromSlash(f.key)), extract.MaxBytes)
+	body, err := gather.ReadUpTo(filepath.Join(src.Address, filepath.FromSlash(f.Key)), extract.MaxBytes)
 	if err != nil {
 		o.Reason = "cannot be opened: " + err.Error()
 	} else {
-		o, _ = ga.read(ctx, extract.Input{Address: f.key, Body: body})
+		o, _ = ga.read(ctx, extract.Input{Address: f.Key, Body: body})
 	}
-	o.ETag = f.stamp
+	o.ETag = f.Stamp
 	return o
-}
-
-// readFileUpTo reads a file; of one that is over the limit one byte more than that, so that it is told as too large.
-func readFileUpTo(path string, limit int64) ([]byte, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, err
-	}
-	body, err := io.ReadAll(io.LimitReader(f, limit+1))
-	return body, errors.Join(err, f.Close())
 }
 
 // scanFolders queues a visit for each watched folder in which something changed since it was last looked at.
@@ -306,7 +243,7 @@ func (ga *Gatherer) scanFolders(ctx context.Context) error {
 		return err
 	}
 	for _, s := range ss {
-		files, _, err := filesOf(s.Address)
+		files, _, err := gather.Files(s.Address)
 		if err != nil { // a drive that is not there today is not empty
 			if err := ga.troubledFolder(ctx, s, err); err != nil {
 				return err
@@ -315,7 +252,7 @@ func (ga *Gatherer) scanFolders(ctx context.Context) error {
 		}
 		h := fnv.New64a()
 		for _, f := range files {
-			fmt.Fprintf(h, "%s\x00%s\x00", f.key, f.stamp)
+			fmt.Fprintf(h, "%s\x00%s\x00", f.Key, f.Stamp)
 		}
 		sum := h.Sum64()
 		ga.mu.Lock()

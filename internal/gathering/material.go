@@ -18,34 +18,58 @@ import (
 	"jolvex/internal/store"
 )
 
-// PutSettled writes a settled answer. One to the same question is replaced.
-func (ga *Gatherer) PutSettled(ctx context.Context, corpus string, s diagnose.Settling) error {
-	p, err := pairOf(s)
-	if err != nil {
-		return err
-	}
+// PutSettled writes settled answers. One to the same question is replaced, and is taken in again when it was left out.
+func (ga *Gatherer) PutSettled(ctx context.Context, corpus string, list ...diagnose.Settling) error {
 	c, err := ga.store.Corpus(ctx, corpus)
 	if err != nil {
 		return err
 	}
 	src, err := ga.store.AddSource(ctx, c.ID, store.KindPairs, indexing.SettledSource, index.Public, store.SourceSettings{})
+	if err == nil && src.Name == "" {
+		src.Name, src.Marks = "Settled answers", indexing.Settled
+		err = ga.store.SaveSource(ctx, src)
+	}
 	if err != nil {
 		return err
 	}
-	if src.Name == "" {
-		src.Name, src.Marks = "Settled answers", indexing.Settled
-		if err := ga.store.SaveSource(ctx, src); err != nil {
+	for _, s := range list {
+		p, err := pairOf(s)
+		if err == nil {
+			err = ga.putPair(ctx, src, p)
+		}
+		if err != nil {
 			return err
 		}
 	}
-	if err := ga.putPair(ctx, src, p); err != nil {
-		return err
-	}
-	if err := ga.takeIn(ctx, c.ID); err != nil {
+	if err := ga.leaveSettled(ctx, c, list, false); err != nil {
 		return err
 	}
 	event.Tell(ctx, ga.events, event.Source, c.ID, event.SourceBody{ID: src.ID})
-	return ga.checkSoon(ctx, c.ID)
+	return errors.Join(ga.takeIn(ctx, c.ID), ga.checkSoon(ctx, c.ID))
+}
+
+// DropSettled leaves settled answers out, by their questions.
+func (ga *Gatherer) DropSettled(ctx context.Context, corpus string, list ...diagnose.Settling) error {
+	c, err := ga.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	return ga.leaveSettled(ctx, c, list, true)
+}
+
+func (ga *Gatherer) leaveSettled(ctx context.Context, c store.Corpus, list []diagnose.Settling, out bool) error {
+	var ids []string
+	for _, s := range list {
+		some, err := ga.settledOn(ctx, c, strings.TrimSpace(s.Question))
+		if err != nil {
+			return err
+		}
+		ids = append(ids, some...)
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	return ga.LeaveOut(ctx, c.ID, ids, out)
 }
 
 func pairOf(s diagnose.Settling) (extract.Pair, error) {
@@ -210,8 +234,8 @@ func (ga *Gatherer) fetchOnce(ctx context.Context, c store.Corpus, address strin
 
 // ApplyMaterial does to the corpus what an alteration says of its material.
 func (ga *Gatherer) ApplyMaterial(ctx context.Context, c store.Corpus, ch diagnose.Alteration) (*job.Job, error) {
-	for _, s := range ch.Settled {
-		if err := ga.PutSettled(ctx, c.ID, s); err != nil {
+	if len(ch.Settled) > 0 {
+		if err := ga.PutSettled(ctx, c.ID, ch.Settled...); err != nil {
 			return nil, err
 		}
 	}

@@ -43,7 +43,7 @@ func (ga *Gatherer) PutText(ctx context.Context, corpus, title, body string) (in
 }
 
 // PairPreview reads a file of questions and answers without taking anything in.
-func (ga *Gatherer) PairPreview(body []byte, question, answer string) (extract.PairFile, error) {
+func PairPreview(body []byte, question, answer string) (extract.PairFile, error) {
 	f, err := extract.ReadPairs(body, question, answer)
 	if err != nil {
 		return f, fault.Input("%v", err)
@@ -54,7 +54,7 @@ func (ga *Gatherer) PairPreview(body []byte, question, answer string) (extract.P
 // PutPairs takes the good pairs of a file in. A pair whose question is there already replaces its answer and keeps its
 // identity.
 func (ga *Gatherer) PutPairs(ctx context.Context, corpus string, body []byte, question, answer string) (extract.PairFile, error) {
-	f, err := ga.PairPreview(body, question, answer)
+	f, err := PairPreview(body, question, answer)
 	if err != nil {
 		return f, err
 	}

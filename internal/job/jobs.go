@@ -52,6 +52,8 @@ const (
 	Graph   = "graph"   // target: none; goes beside the others
 	Collect = "collect" // target: none
 	Chart   = "chart"   // target: question set
+	Replay  = "replay"  // target: none; the draft answers what waits in the log
+	Snags   = "snags"   // target: none; what went wrong is gathered and grouped
 )
 
 // Task does a job, from where an earlier attempt left it; it looks at ctx between its steps.
@@ -286,7 +288,7 @@ const mostOpen = 1000
 // Job is a job as callers see it.
 type Job struct {
 	ID        string  `json:"id"`
-	Kind      string  `json:"kind" enum:"gather,index,rebuild,run,encode,check,study,graph,collect,chart"`
+	Kind      string  `json:"kind" enum:"gather,index,rebuild,run,encode,check,study,graph,collect,chart,replay,snags"`
 	Target    string  `json:"target"`
 	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`

@@ -15,7 +15,7 @@ func (s *Store) PutChart(ctx context.Context, corpus, set, key string, chart any
 	if err != nil {
 		return fmt.Errorf("write a chart: %w", err)
 	}
-	return s.write(ctx, "keep a chart", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "keep a chart", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO charts (corpus_id, set_id, key, body) VALUES (?, ?, ?, ?)`, corpus, set, key, body)
 		return err
 	})

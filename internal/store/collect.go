@@ -13,7 +13,7 @@ import (
 // DeleteCorpus removes a corpus with everything that belongs to it. What it shared with others - texts, vectors, files of the index - stays
 // until it is collected.
 func (s *Store) DeleteCorpus(ctx context.Context, id string) error {
-	return s.write(ctx, "delete a corpus", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "delete a corpus", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE corpus_id = ?`, id); err != nil {
 			return err
 		}
@@ -25,13 +25,13 @@ func (s *Store) DeleteCorpus(ctx context.Context, id string) error {
 // OldRuns lists the runs of a corpus beyond the newest of each set that nothing refers to: no change of the draft rests on them.
 func (s *Store) OldRuns(ctx context.Context, corpus string, kept int) ([]string, error) {
 	var out []string
-	return out, s.list(ctx, &out, "list old runs", `SELECT id FROM (SELECT id, row_number() OVER (PARTITION BY set_id ORDER BY created_at DESC, rowid DESC) AS place FROM runs WHERE corpus_id = ? AND ended_at <> '')
+	return out, s.List(ctx, &out, "list old runs", `SELECT id FROM (SELECT id, row_number() OVER (PARTITION BY set_id ORDER BY created_at DESC, rowid DESC) AS place FROM runs WHERE corpus_id = ? AND ended_at <> '')
 		WHERE place > ? AND NOT EXISTS (SELECT 1 FROM methods m WHERE m.corpus_id = ? AND m.evidence LIKE '%' || id || '%')`, corpus, kept, corpus)
 }
 
 // DeleteRuns removes runs with their results.
 func (s *Store) DeleteRuns(ctx context.Context, ids []string) error {
-	return s.write(ctx, "delete old runs", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "delete old runs", func(tx *sqlx.Tx) error {
 		for _, id := range ids {
 			if _, err := tx.ExecContext(ctx, `DELETE FROM runs WHERE id = ?`, id); err != nil {
 				return err
@@ -45,7 +45,7 @@ func (s *Store) DeleteRuns(ctx context.Context, ids []string) error {
 // be on its way to a run. A stored reply or run may still show them: see CitedVersions.
 func (s *Store) Orphans(ctx context.Context, before string) ([]string, error) {
 	var out []string
-	return out, s.list(ctx, &out, "list versions without a document", `SELECT hash FROM versions v
+	return out, s.List(ctx, &out, "list versions without a document", `SELECT hash FROM versions v
 		WHERE v.created_at < ? AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = v.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = v.hash)
 		AND NOT EXISTS (SELECT 1 FROM held h WHERE v.hash IN (h.hash, h.refused))`, before)
 }
@@ -70,7 +70,7 @@ func (s *Store) CitedVersions(ctx context.Context, found func(version string)) e
 				trailRow
 				Row int64 `db:"rowid"`
 			}
-			if err := s.list(ctx, &rows, "read what replies cite", `SELECT rowid, trail, format FROM `+table+` WHERE rowid > ? AND trail IS NOT NULL ORDER BY rowid LIMIT ?`, last, batch); err != nil {
+			if err := s.List(ctx, &rows, "read what replies cite", `SELECT rowid, trail, format FROM `+table+` WHERE rowid > ? AND trail IS NOT NULL ORDER BY rowid LIMIT ?`, last, batch); err != nil {
 				return err
 			}
 			for _, r := range rows {
@@ -87,7 +87,7 @@ func (s *Store) CitedVersions(ctx context.Context, found func(version string)) e
 		}
 	}
 	var tried []string
-	if err := s.list(ctx, &tried, "read what runs tried", `SELECT tried FROM runs WHERE tried <> ''`); err != nil {
+	if err := s.List(ctx, &tried, "read what runs tried", `SELECT tried FROM runs WHERE tried <> ''`); err != nil {
 		return err
 	}
 	for _, raw := range tried {
@@ -104,7 +104,7 @@ func (s *Store) CitedVersions(ctx context.Context, found func(version string)) e
 
 // DeleteVersions removes document versions, but for those that a document has got, or that were written again, meanwhile.
 func (s *Store) DeleteVersions(ctx context.Context, hashes []string, before string) error {
-	return s.write(ctx, "delete document versions", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "delete document versions", func(tx *sqlx.Tx) error {
 		for _, h := range hashes {
 			if _, err := tx.ExecContext(ctx, `DELETE FROM versions WHERE hash = ? AND created_at < ?
 				AND NOT EXISTS (SELECT 1 FROM document_versions d WHERE d.version = versions.hash) AND NOT EXISTS (SELECT 1 FROM documents d WHERE d.version = versions.hash)
@@ -119,7 +119,7 @@ func (s *Store) DeleteVersions(ctx context.Context, hashes []string, before stri
 // SweepVectors removes the kept vectors of an embedder whose texts are not among those in use. It gives their number.
 func (s *Store) SweepVectors(ctx context.Context, embedder string, used func(hash []byte) bool) (int, error) {
 	var all [][]byte
-	if err := s.list(ctx, &all, "list kept vectors", `SELECT hash FROM vectors WHERE embedder = ?`, embedder); err != nil {
+	if err := s.List(ctx, &all, "list kept vectors", `SELECT hash FROM vectors WHERE embedder = ?`, embedder); err != nil {
 		return 0, err
 	}
 	var idle [][]byte
@@ -131,7 +131,7 @@ func (s *Store) SweepVectors(ctx context.Context, embedder string, used func(has
 	const batch = 1000
 	for from := 0; from < len(idle); from += batch {
 		some := idle[from:min(from+batch, len(idle))]
-		if err := s.write(ctx, "delete kept vectors", func(tx *sqlx.Tx) error {
+		if err := s.Write(ctx, "delete kept vectors", func(tx *sqlx.Tx) error {
 			for _, h := range some {
 				if _, err := tx.ExecContext(ctx, `DELETE FROM vectors WHERE embedder = ? AND hash = ?`, embedder, h); err != nil {
 					return err
@@ -152,7 +152,7 @@ func (s *Store) Space(ctx context.Context) (size, free int64, err error) {
 		into   *int64
 		pragma string
 	}{{&pages, "page_count"}, {&empty, "freelist_count"}, {&bytes, "page_size"}} {
-		if err := s.get(ctx, x.into, "measure the database", `PRAGMA `+x.pragma); err != nil {
+		if err := s.Get(ctx, x.into, "measure the database", `PRAGMA `+x.pragma); err != nil {
 			return 0, 0, err
 		}
 	}

@@ -26,12 +26,12 @@ type Connection struct {
 // Connection finds a connection by kind; ErrMissing when there is none.
 func (s *Store) Connection(ctx context.Context, kind string) (Connection, error) {
 	var out Connection
-	return out, s.get(ctx, &out, "the connection for "+kind, `SELECT * FROM connections WHERE kind = ?`, kind)
+	return out, s.Get(ctx, &out, "the connection for "+kind, `SELECT * FROM connections WHERE kind = ?`, kind)
 }
 
 // SaveConnection stores a connection; one without an address is removed.
 func (s *Store) SaveConnection(ctx context.Context, c Connection) error {
-	return s.write(ctx, "save the connection for "+c.Kind, func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "save the connection for "+c.Kind, func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM connections WHERE kind = ?`, c.Kind); err != nil || c.Base == "" {
 			return err
 		}
@@ -49,7 +49,7 @@ func (s *Store) AddTokens(ctx context.Context, kind string, tokens int) error {
 	if tokens == 0 {
 		return nil
 	}
-	return s.write(ctx, "count tokens", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "count tokens", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE connections SET tokens = tokens + ? WHERE kind = ?`, tokens, kind)
 		return err
 	})
@@ -67,7 +67,7 @@ type Spending struct {
 
 // Spend adds one call to what a connection has cost.
 func (s *Store) Spend(ctx context.Context, x Spending) error {
-	return s.write(ctx, "count what "+x.Kind+" costs", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "count what "+x.Kind+" costs", func(tx *sqlx.Tx) error {
 		if _, err := tx.NamedExecContext(ctx, `INSERT INTO spending (kind, month, calls, tokens_in, tokens_out, price) VALUES (:kind, :month, :calls, :tokens_in, :tokens_out, :price)
 			ON CONFLICT (kind, month) DO UPDATE SET calls = calls + excluded.calls, tokens_in = tokens_in + excluded.tokens_in, tokens_out = tokens_out + excluded.tokens_out, price = price + excluded.price`, x); err != nil {
 			return err
@@ -80,7 +80,7 @@ func (s *Store) Spend(ctx context.Context, x Spending) error {
 // Spent is what a connection has cost in a month; the zero of it when nothing was asked.
 func (s *Store) Spent(ctx context.Context, kind, month string) (Spending, error) {
 	out := Spending{Kind: kind, Month: month}
-	err := s.get(ctx, &out, "what "+kind+" has cost", `SELECT * FROM spending WHERE kind = ? AND month = ?`, kind, month)
+	err := s.Get(ctx, &out, "what "+kind+" has cost", `SELECT * FROM spending WHERE kind = ? AND month = ?`, kind, month)
 	if errors.Is(err, ErrMissing) {
 		err = nil
 	}

@@ -43,8 +43,8 @@ func (s *Store) CreateCorpus(ctx context.Context, name string) (Corpus, error) {
 	if err != nil {
 		return Corpus{}, err
 	}
-	r := corpusRow{uuid.NewString(), name, string(m), s.stamp()}
-	err = s.write(ctx, "create corpus "+name, func(tx *sqlx.Tx) error {
+	r := corpusRow{uuid.NewString(), name, string(m), s.Stamp()}
+	err = s.Write(ctx, "create corpus "+name, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO corpora (id, name, method, created_at) VALUES (:id, :name, :method, :created_at)`, r)
 		if err != nil && strings.Contains(err.Error(), "UNIQUE") {
 			return ErrTaken
@@ -60,7 +60,7 @@ func (s *Store) CreateCorpus(ctx context.Context, name string) (Corpus, error) {
 // Corpus finds a corpus by id or name.
 func (s *Store) Corpus(ctx context.Context, idOrName string) (Corpus, error) {
 	var r corpusRow
-	if err := s.get(ctx, &r, fmt.Sprintf("corpus %q", idOrName), `SELECT id, name, method, created_at FROM corpora WHERE id = ? OR name = ? ORDER BY id = ? DESC LIMIT 1`, idOrName, idOrName, idOrName); err != nil {
+	if err := s.Get(ctx, &r, fmt.Sprintf("corpus %q", idOrName), `SELECT id, name, method, created_at FROM corpora WHERE id = ? OR name = ? ORDER BY id = ? DESC LIMIT 1`, idOrName, idOrName, idOrName); err != nil {
 		return Corpus{}, err
 	}
 	return r.corpus()
@@ -69,7 +69,7 @@ func (s *Store) Corpus(ctx context.Context, idOrName string) (Corpus, error) {
 // Corpora lists all corpora by name.
 func (s *Store) Corpora(ctx context.Context) ([]Corpus, error) {
 	var rows []corpusRow
-	if err := s.list(ctx, &rows, "list corpora", `SELECT id, name, method, created_at FROM corpora ORDER BY name`); err != nil {
+	if err := s.List(ctx, &rows, "list corpora", `SELECT id, name, method, created_at FROM corpora ORDER BY name`); err != nil {
 		return nil, err
 	}
 	out := make([]Corpus, 0, len(rows))
@@ -86,7 +86,7 @@ func (s *Store) Corpora(ctx context.Context) ([]Corpus, error) {
 // Manifest reads which segments make up the corpus's index; ErrMissing before the first.
 func (s *Store) Manifest(ctx context.Context, corpus string) (name string, m index.Manifest, err error) {
 	var r struct{ Name, Body string }
-	if err := s.get(ctx, &r, "manifest", `SELECT name, body FROM manifests WHERE corpus_id = ?`, corpus); err != nil {
+	if err := s.Get(ctx, &r, "manifest", `SELECT name, body FROM manifests WHERE corpus_id = ?`, corpus); err != nil {
 		return "", m, err
 	}
 	return r.Name, m, json.Unmarshal([]byte(r.Body), &m)
@@ -95,7 +95,7 @@ func (s *Store) Manifest(ctx context.Context, corpus string) (name string, m ind
 // Manifests lists every manifest, those of releases too: the files that none of them names can go.
 func (s *Store) Manifests(ctx context.Context) ([]index.Manifest, error) {
 	var rows []string
-	if err := s.list(ctx, &rows, "list manifests", `SELECT body FROM manifests UNION ALL SELECT manifest FROM releases`); err != nil {
+	if err := s.List(ctx, &rows, "list manifests", `SELECT body FROM manifests UNION ALL SELECT manifest FROM releases`); err != nil {
 		return nil, err
 	}
 	out := make([]index.Manifest, len(rows))
@@ -114,13 +114,13 @@ func (s *Store) Publish(ctx context.Context, corpus, name string, m index.Manife
 	if err != nil {
 		return err
 	}
-	return s.write(ctx, "publish the index", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "publish the index", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `INSERT INTO manifests (corpus_id, name, body, updated_at) VALUES (?, ?, ?, ?)
-			ON CONFLICT (corpus_id) DO UPDATE SET name = excluded.name, body = excluded.body, updated_at = excluded.updated_at`, corpus, name, string(raw), s.stamp()); err != nil {
+			ON CONFLICT (corpus_id) DO UPDATE SET name = excluded.name, body = excluded.body, updated_at = excluded.updated_at`, corpus, name, string(raw), s.Stamp()); err != nil {
 			return err
 		}
 		for id, version := range indexed {
-			if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'indexed', changed_at = ? WHERE id = ? AND version = ? AND state = 'fetched'`, s.stamp(), id, version); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = 'indexed', changed_at = ? WHERE id = ? AND version = ? AND state = 'fetched'`, s.Stamp(), id, version); err != nil {
 				return err
 			}
 		}

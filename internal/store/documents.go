@@ -77,7 +77,7 @@ func (s *Store) AddAddresses(ctx context.Context, src Source, depth, most int, a
 	if len(as) == 0 {
 		return 0, nil
 	}
-	err = s.write(ctx, "add addresses to "+src.Address, func(tx *sqlx.Tx) error {
+	err = s.Write(ctx, "add addresses to "+src.Address, func(tx *sqlx.Tx) error {
 		added, err = s.addAddresses(ctx, tx, src, depth, most, as)
 		return err
 	})
@@ -100,7 +100,7 @@ func (s *Store) addAddresses(ctx context.Context, tx *sqlx.Tx, src Source, depth
 		if a.Choice == Left {
 			state = LeftOut
 		}
-		now := s.stamp()
+		now := s.Stamp()
 		r, err := tx.ExecContext(ctx, `INSERT INTO documents (id, corpus_id, source_id, key, address, state, reason, title, choice, lastmod, media, depth, found_on, found_at, changed_at)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (source_id, key) DO UPDATE SET lastmod = excluded.lastmod WHERE excluded.lastmod > lastmod`,
 			uuid.NewString(), src.Corpus, src.ID, a.Key, a.Address, state, a.Reason, a.Title, a.Choice, a.LastMod, a.Media, depth, a.FoundOn, now, now)
@@ -117,7 +117,7 @@ func (s *Store) addAddresses(ctx context.Context, tx *sqlx.Tx, src Source, depth
 // Waiting gives documents of a source that are to be fetched or visited again, nearest to the start first.
 func (s *Store) Waiting(ctx context.Context, source string, limit int) ([]Document, error) {
 	var out []Document
-	return out, s.list(ctx, &out, "read the frontier", `SELECT `+documentColumns+` WHERE d.source_id = ? AND (d.state = 'waiting' OR d.revisit = 1) ORDER BY d.depth, d.rowid LIMIT ?`, source, limit)
+	return out, s.List(ctx, &out, "read the frontier", `SELECT `+documentColumns+` WHERE d.source_id = ? AND (d.state = 'waiting' OR d.revisit = 1) ORDER BY d.depth, d.rowid LIMIT ?`, source, limit)
 }
 
 // Outcome is what came of fetching one document.
@@ -139,7 +139,7 @@ const SameText = "has the same text as "
 // Due counts the documents of a source, and those of them that are to be fetched or visited again.
 func (s *Store) Due(ctx context.Context, source string) (due, total int, err error) {
 	var r struct{ Due, Total int }
-	err = s.get(ctx, &r, "count the frontier", `SELECT coalesce(sum(state = 'waiting' OR revisit = 1), 0) AS due, count(*) AS total FROM documents WHERE source_id = ?`, source)
+	err = s.Get(ctx, &r, "count the frontier", `SELECT coalesce(sum(state = 'waiting' OR revisit = 1), 0) AS due, count(*) AS total FROM documents WHERE source_id = ?`, source)
 	return r.Due, r.Total, err
 }
 
@@ -147,13 +147,13 @@ func (s *Store) Due(ctx context.Context, source string) (due, total int, err err
 // not chosen.
 func (s *Store) Departed(ctx context.Context, corpus string) ([]string, error) {
 	var out []string
-	return out, s.list(ctx, &out, "list departed documents", `SELECT id FROM documents d WHERE corpus_id = ? AND state IN ('failed', 'left out') AND EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id)`, corpus)
+	return out, s.List(ctx, &out, "list departed documents", `SELECT id FROM documents d WHERE corpus_id = ? AND state IN ('failed', 'left out') AND EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id)`, corpus)
 }
 
 // Finish stores what came of fetching d: its state, its new version and the addresses found on it, in one transaction.
 // When the text is that of another document of the same corpus and audience, or the address it was moved to is known, d is left out.
 func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (Outcome, error) {
-	err := s.write(ctx, "store "+d.Address, func(tx *sqlx.Tx) error {
+	err := s.Write(ctx, "store "+d.Address, func(tx *sqlx.Tx) error {
 		if o.State == Unchanged {
 			if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = CASE state WHEN 'indexed' THEN 'unchanged' ELSE state END, reason = ?, status = ?, attempts = ?, revisit = 0 WHERE id = ?`, o.Reason, o.Status, o.Attempts, d.ID); err != nil {
 				return err
@@ -194,7 +194,7 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 		moved := o.Key != d.Key
 		if _, err := tx.ExecContext(ctx, `UPDATE documents SET state = ?, reason = ?, title = ?, media_type = ?, etag = ?, last_modified = ?, status = ?, bytes = ?,
 			words = ?, attempts = ?, gone_at = CASE WHEN ? <> '' THEN '' WHEN version <> '' THEN ? ELSE gone_at END, version = ?, key = ?, address = ?, changed_at = ?, revisit = 0, read_by = ?, clutter = ?, media = CASE ? WHEN '' THEN media ELSE ? END WHERE id = ?`, o.State, o.Reason, o.Title, o.MediaType, o.ETag, o.LastModified, o.Status,
-			o.Bytes, o.Words, o.Attempts, version, s.stamp(), version, o.Key, o.Address, s.stamp(), o.ReadBy, o.Clutter, o.Media, o.Media, d.ID); err != nil {
+			o.Bytes, o.Words, o.Attempts, version, s.Stamp(), version, o.Key, o.Address, s.Stamp(), o.ReadBy, o.Clutter, o.Media, o.Media, d.ID); err != nil {
 			return err
 		}
 		if moved { // where it was asked for stays known, with where it led
@@ -214,14 +214,14 @@ func (s *Store) Finish(ctx context.Context, d Document, src Source, o Outcome) (
 
 // KeepVersion stores a document version that no document has.
 func (s *Store) KeepVersion(ctx context.Context, hash string, d *doc.Document) error {
-	return s.write(ctx, "keep a document version", func(tx *sqlx.Tx) error { return s.putBody(ctx, tx, hash, d) })
+	return s.Write(ctx, "keep a document version", func(tx *sqlx.Tx) error { return s.putBody(ctx, tx, hash, d) })
 }
 
 func (s *Store) putVersion(ctx context.Context, tx *sqlx.Tx, document, hash string, d *doc.Document) error {
 	if err := s.putBody(ctx, tx, hash, d); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO document_versions (document_id, version, fetched_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, document, hash, s.stamp())
+	_, err := tx.ExecContext(ctx, `INSERT INTO document_versions (document_id, version, fetched_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, document, hash, s.Stamp())
 	return err
 }
 
@@ -230,7 +230,7 @@ func (s *Store) putBody(ctx context.Context, tx *sqlx.Tx, hash string, d *doc.Do
 	if err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO versions (hash, body, created_at) VALUES (?, ?, ?) ON CONFLICT (hash) DO UPDATE SET created_at = excluded.created_at`, hash, body, s.stamp())
+	_, err = tx.ExecContext(ctx, `INSERT INTO versions (hash, body, created_at) VALUES (?, ?, ?) ON CONFLICT (hash) DO UPDATE SET created_at = excluded.created_at`, hash, body, s.Stamp())
 	return err
 }
 
@@ -246,7 +246,7 @@ func (s *Store) Original(ctx context.Context, document string) (Original, error)
 		MediaType string `db:"media_type"`
 		Body      []byte
 	}
-	if err := s.get(ctx, &r, "the file of document "+document, `SELECT media_type, body FROM originals WHERE document_id = ?`, document); err != nil {
+	if err := s.Get(ctx, &r, "the file of document "+document, `SELECT media_type, body FROM originals WHERE document_id = ?`, document); err != nil {
 		return Original{}, err
 	}
 	body, err := s.dec.DecodeAll(r.Body, nil)
@@ -256,7 +256,7 @@ func (s *Store) Original(ctx context.Context, document string) (Original, error)
 // HasOriginal reports whether the file of a document is kept.
 func (s *Store) HasOriginal(ctx context.Context, document string) (bool, error) {
 	var n int
-	err := s.get(ctx, &n, "look for the file", `SELECT count(*) FROM originals WHERE document_id = ?`, document)
+	err := s.Get(ctx, &n, "look for the file", `SELECT count(*) FROM originals WHERE document_id = ?`, document)
 	return n > 0, err
 }
 
@@ -269,7 +269,7 @@ type Past struct {
 // History lists the versions of a document, the newest first.
 func (s *Store) History(ctx context.Context, document string) ([]Past, error) {
 	var out []Past
-	return out, s.list(ctx, &out, "read the history", `SELECT version, fetched_at FROM document_versions WHERE document_id = ? ORDER BY fetched_at DESC, rowid DESC`, document)
+	return out, s.List(ctx, &out, "read the history", `SELECT version, fetched_at FROM document_versions WHERE document_id = ? ORDER BY fetched_at DESC, rowid DESC`, document)
 }
 
 // Changes are the documents of a corpus that came, changed or went after a moment.
@@ -287,20 +287,20 @@ type ChangedDocument struct {
 // ChangesSince lists what came, changed and went after a moment.
 func (s *Store) ChangesSince(ctx context.Context, corpus, since string) (c Changes, err error) {
 	const alive = ` WHERE d.corpus_id = ? AND d.version <> '' AND d.choice = 'in' AND d.state IN ('fetched', 'indexed', 'unchanged')`
-	if err := s.list(ctx, &c.Added, "list what came", `SELECT `+documentColumns+alive+` AND NOT EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id AND v.fetched_at <= ?) ORDER BY d.address`, corpus, since); err != nil {
+	if err := s.List(ctx, &c.Added, "list what came", `SELECT `+documentColumns+alive+` AND NOT EXISTS (SELECT 1 FROM document_versions v WHERE v.document_id = d.id AND v.fetched_at <= ?) ORDER BY d.address`, corpus, since); err != nil {
 		return c, err
 	}
-	if err := s.list(ctx, &c.Changed, "list what changed", `SELECT * FROM (SELECT (SELECT v.version FROM document_versions v WHERE v.document_id = d.id AND v.fetched_at <= ? ORDER BY v.fetched_at DESC, v.rowid DESC LIMIT 1) AS before, `+documentColumns+alive+`) x
+	if err := s.List(ctx, &c.Changed, "list what changed", `SELECT * FROM (SELECT (SELECT v.version FROM document_versions v WHERE v.document_id = d.id AND v.fetched_at <= ? ORDER BY v.fetched_at DESC, v.rowid DESC LIMIT 1) AS before, `+documentColumns+alive+`) x
 		WHERE before IS NOT NULL AND before <> version ORDER BY address`, since, corpus); err != nil {
 		return c, err
 	}
-	err = s.list(ctx, &c.Gone, "list what went", `SELECT `+documentColumns+` WHERE d.corpus_id = ? AND d.gone_at > ? AND d.state IN ('failed', 'left out') ORDER BY d.address`, corpus, since)
+	err = s.List(ctx, &c.Gone, "list what went", `SELECT `+documentColumns+` WHERE d.corpus_id = ? AND d.gone_at > ? AND d.state IN ('failed', 'left out') ORDER BY d.address`, corpus, since)
 	return c, err
 }
 
 // LeaveOut takes documents out: they stay known, with their version, and are not visited.
 func (s *Store) LeaveOut(ctx context.Context, ids []string, reason string) error {
-	return s.each(ctx, ids, "leave out documents", `UPDATE documents SET choice = 'out', state = 'left out', reason = ?, revisit = 0, gone_at = CASE WHEN version <> '' THEN ? ELSE gone_at END WHERE id IN (?)`, reason, s.stamp())
+	return s.each(ctx, ids, "leave out documents", `UPDATE documents SET choice = 'out', state = 'left out', reason = ?, revisit = 0, gone_at = CASE WHEN version <> '' THEN ? ELSE gone_at END WHERE id IN (?)`, reason, s.Stamp())
 }
 
 // TakeBack takes in again what was left out by choice.
@@ -312,7 +312,7 @@ func (s *Store) each(ctx context.Context, ids []string, what, query string, args
 	if len(ids) == 0 {
 		return nil
 	}
-	return s.write(ctx, what, func(tx *sqlx.Tx) error {
+	return s.Write(ctx, what, func(tx *sqlx.Tx) error {
 		q, all, err := sqlx.In(query, append(args, ids)...)
 		if err != nil {
 			return err
@@ -324,7 +324,7 @@ func (s *Store) each(ctx context.Context, ids []string, what, query string, args
 
 // DeleteDocument removes a document with its history.
 func (s *Store) DeleteDocument(ctx context.Context, id string) error {
-	return s.write(ctx, "remove a document", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "remove a document", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `DELETE FROM documents WHERE id = ?`, id)
 		return err
 	})
@@ -334,8 +334,8 @@ func (s *Store) DeleteDocument(ctx context.Context, id string) error {
 // identity.
 func (s *Store) Upload(ctx context.Context, src Source, key, address string, o Outcome, file *Original) (Document, error) {
 	var out Document
-	err := s.write(ctx, "store "+address, func(tx *sqlx.Tx) error {
-		now := s.stamp()
+	err := s.Write(ctx, "store "+address, func(tx *sqlx.Tx) error {
+		now := s.Stamp()
 		if _, err := tx.ExecContext(ctx, `INSERT INTO documents (id, corpus_id, source_id, key, address, state, found_at, changed_at) VALUES (?, ?, ?, ?, ?, 'waiting', ?, ?)
 			ON CONFLICT (source_id, key) DO NOTHING`, uuid.NewString(), src.Corpus, src.ID, key, address, now, now); err != nil {
 			return err
@@ -379,7 +379,7 @@ func (s *Store) Retry(ctx context.Context, corpus string, ids []string) (sources
 		where, args = q, more
 	}
 	where += ` AND source_id IN (SELECT id FROM sources WHERE kind NOT IN ('upload', 'text', 'pairs'))`
-	err = s.write(ctx, "try again", func(tx *sqlx.Tx) error {
+	err = s.Write(ctx, "try again", func(tx *sqlx.Tx) error {
 		if err := tx.SelectContext(ctx, &sources, `SELECT DISTINCT source_id FROM documents WHERE `+where, args...); err != nil {
 			return err
 		}
@@ -397,7 +397,7 @@ func (s *Store) Retry(ctx context.Context, corpus string, ids []string) (sources
 // Revisit puts every document of a source back into the frontier: what failed is tried again, the rest is visited to see
 // whether it changed. Until then it stays as it is. What the visit before had to say is forgotten.
 func (s *Store) Revisit(ctx context.Context, source string) error {
-	return s.write(ctx, "revisit", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "revisit", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `UPDATE sources SET notices = '[]' WHERE id = ?`, source); err != nil {
 			return err
 		}
@@ -432,36 +432,36 @@ func (s *Store) Documents(ctx context.Context, corpus string, f Filter) (docs []
 		where, args = append(where, `(d.address LIKE ? ESCAPE '\' OR d.title LIKE ? ESCAPE '\')`), append(args, like, like)
 	}
 	cond := strings.Join(where, " AND ")
-	if err := s.get(ctx, &total, "count documents", `SELECT count(*) FROM documents d WHERE `+cond, args...); err != nil {
+	if err := s.Get(ctx, &total, "count documents", `SELECT count(*) FROM documents d WHERE `+cond, args...); err != nil {
 		return nil, 0, err
 	}
 	docs = []Document{}
-	err = s.list(ctx, &docs, "list documents", `SELECT `+documentColumns+` WHERE `+cond+` ORDER BY d.address, d.id LIMIT ? OFFSET ?`, append(args, f.Limit, f.Offset)...)
+	err = s.List(ctx, &docs, "list documents", `SELECT `+documentColumns+` WHERE `+cond+` ORDER BY d.address, d.id LIMIT ? OFFSET ?`, append(args, f.Limit, f.Offset)...)
 	return docs, total, err
 }
 
 // Document finds a document by id.
 func (s *Store) Document(ctx context.Context, id string) (Document, error) {
 	var out Document
-	return out, s.get(ctx, &out, "document "+id, `SELECT `+documentColumns+` WHERE d.id = ?`, id)
+	return out, s.Get(ctx, &out, "document "+id, `SELECT `+documentColumns+` WHERE d.id = ?`, id)
 }
 
 // DocumentAt finds a document of a source by its key.
 func (s *Store) DocumentAt(ctx context.Context, source, key string) (Document, error) {
 	var out Document
-	return out, s.get(ctx, &out, "document "+key, `SELECT `+documentColumns+` WHERE d.source_id = ? AND d.key = ?`, source, key)
+	return out, s.Get(ctx, &out, "document "+key, `SELECT `+documentColumns+` WHERE d.source_id = ? AND d.key = ?`, source, key)
 }
 
 // Stands reports whether a document of that address is in a corpus now.
 func (s *Store) Stands(ctx context.Context, corpus, address string) (bool, error) {
 	var n int
-	err := s.get(ctx, &n, "look for "+address, `SELECT count(*) FROM documents WHERE corpus_id = ? AND address = ? AND state IN ('fetched', 'indexed', 'unchanged')`, corpus, address)
+	err := s.Get(ctx, &n, "look for "+address, `SELECT count(*) FROM documents WHERE corpus_id = ? AND address = ? AND state IN ('fetched', 'indexed', 'unchanged')`, corpus, address)
 	return n > 0, err
 }
 
 // Restamp records that a file has another stamp and the same text.
 func (s *Store) Restamp(ctx context.Context, id, stamp, readBy string) error {
-	return s.write(ctx, "stamp a document", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "stamp a document", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE documents SET etag = ?, read_by = ? WHERE id = ?`, stamp, readBy, id)
 		return err
 	})
@@ -474,7 +474,7 @@ func (s *Store) Indexable(ctx context.Context, corpus string, states []string, a
 		return nil, err
 	}
 	var out []Document
-	return out, s.list(ctx, &out, "list documents to index", q, args...)
+	return out, s.List(ctx, &out, "list documents to index", q, args...)
 }
 
 // CountStates counts a corpus's documents by state; with a source, only that one's.
@@ -483,7 +483,7 @@ func (s *Store) CountStates(ctx context.Context, corpus, source string) (map[str
 		State string
 		N     int
 	}
-	if err := s.list(ctx, &rows, "count documents", `SELECT `+stateSeen+` AS state, count(*) AS n FROM documents d WHERE corpus_id = ? AND (? = '' OR source_id = ?) GROUP BY 1`, corpus, source, source); err != nil {
+	if err := s.List(ctx, &rows, "count documents", `SELECT `+stateSeen+` AS state, count(*) AS n FROM documents d WHERE corpus_id = ? AND (? = '' OR source_id = ?) GROUP BY 1`, corpus, source, source); err != nil {
 		return nil, err
 	}
 	out := map[string]int{}
@@ -496,7 +496,7 @@ func (s *Store) CountStates(ctx context.Context, corpus, source string) (map[str
 // HasVersion reports whether a document has, or had, a version. What is no version of it is ErrMissing.
 func (s *Store) HasVersion(ctx context.Context, document, hash string) error {
 	var n int
-	if err := s.get(ctx, &n, "the version of a document", `SELECT count(*) FROM document_versions WHERE document_id = ? AND version = ?`, document, hash); err != nil {
+	if err := s.Get(ctx, &n, "the version of a document", `SELECT count(*) FROM document_versions WHERE document_id = ? AND version = ?`, document, hash); err != nil {
 		return err
 	}
 	if n == 0 {
@@ -508,7 +508,7 @@ func (s *Store) HasVersion(ctx context.Context, document, hash string) error {
 // Version reads a version by its hash. Callers come to it through a document, or by what the index names.
 func (s *Store) Version(ctx context.Context, hash string) (*doc.Document, error) {
 	var body []byte
-	if err := s.get(ctx, &body, "document version "+hash, `SELECT body FROM versions WHERE hash = ?`, hash); err != nil {
+	if err := s.Get(ctx, &body, "document version "+hash, `SELECT body FROM versions WHERE hash = ?`, hash); err != nil {
 		return nil, err
 	}
 	var d doc.Document

@@ -50,7 +50,7 @@ func findingID(f check.Finding) string {
 // ReplaceFindings puts the findings of a check in the place of those before; what was dismissed and is found again stays
 // dismissed. versions gives the version of each document that was checked.
 func (s *Store) ReplaceFindings(ctx context.Context, corpus string, fs []check.Finding, versions map[string]string) error {
-	return s.write(ctx, "store findings", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "store findings", func(tx *sqlx.Tx) error {
 		var kept []struct {
 			ID        string
 			Dismissed bool
@@ -74,7 +74,7 @@ func (s *Store) ReplaceFindings(ctx context.Context, corpus string, fs []check.F
 			}
 			at := found[id]
 			if at == "" {
-				at = s.stamp()
+				at = s.Stamp()
 			}
 			// A document may have been removed while it was checked: then there is nothing to say of it.
 			if _, err := tx.ExecContext(ctx, `INSERT INTO findings (id, corpus_id, document_id, version, kind, severity, start, end, passage, detail, other_id, other_start, other_end, other_passage, dismissed, found_at)
@@ -90,7 +90,7 @@ func (s *Store) ReplaceFindings(ctx context.Context, corpus string, fs []check.F
 // Findings lists a corpus's findings, the gravest first; with a document, those about it alone.
 func (s *Store) Findings(ctx context.Context, corpus, document string) ([]Finding, error) {
 	out := []Finding{}
-	return out, s.list(ctx, &out, "list findings", `SELECT f.id, f.document_id, f.version, f.kind, f.severity, f.start, f.end, f.passage, f.detail, f.other_id, f.other_start, f.other_end, f.other_passage, f.dismissed, f.found_at,
+	return out, s.List(ctx, &out, "list findings", `SELECT f.id, f.document_id, f.version, f.kind, f.severity, f.start, f.end, f.passage, f.detail, f.other_id, f.other_start, f.other_end, f.other_passage, f.dismissed, f.found_at,
 		d.address, d.title, coalesce(o.address, '') AS other_address, coalesce(o.title, '') AS other_title
 		FROM findings f JOIN documents d ON d.id = f.document_id LEFT JOIN documents o ON o.id = f.other_id
 		WHERE f.corpus_id = ? AND (? = '' OR f.document_id = ? OR f.other_id = ?) ORDER BY f.dismissed, f.severity DESC, f.kind, d.address, f.start, f.id`, corpus, document, document, document)
@@ -101,7 +101,7 @@ func (s *Store) DismissFinding(ctx context.Context, corpus string, ids []string,
 	if len(ids) == 0 {
 		return nil
 	}
-	return s.write(ctx, "dismiss findings", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "dismiss findings", func(tx *sqlx.Tx) error {
 		q, args, err := sqlx.In(`UPDATE findings SET dismissed = ? WHERE corpus_id = ? AND id IN (?)`, dismissed, corpus, ids)
 		if err != nil {
 			return err
@@ -114,7 +114,7 @@ func (s *Store) DismissFinding(ctx context.Context, corpus string, ids []string,
 // FindingCounts counts a corpus's findings that are not dismissed, by severity.
 func (s *Store) FindingCounts(ctx context.Context, corpus string) (counts map[int]int, err error) {
 	var rows []struct{ Severity, N int }
-	if err := s.list(ctx, &rows, "count findings", `SELECT severity, count(*) AS n FROM findings WHERE corpus_id = ? AND dismissed = 0 GROUP BY severity`, corpus); err != nil {
+	if err := s.List(ctx, &rows, "count findings", `SELECT severity, count(*) AS n FROM findings WHERE corpus_id = ? AND dismissed = 0 GROUP BY severity`, corpus); err != nil {
 		return nil, err
 	}
 	counts = map[int]int{}

@@ -37,7 +37,7 @@ func (o Outcome) same(p Outcome) bool {
 // Hold keeps what a visit would make of a document that is in. The document stays as it is; pages found on it go to the frontier. A
 // decision to keep the old version stands for as long as the change is the same.
 func (s *Store) Hold(ctx context.Context, d Document, src Source, o Outcome) error {
-	return s.write(ctx, "hold a change of "+d.Address, func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "hold a change of "+d.Address, func(tx *sqlx.Tx) error {
 		var before []struct{ Outcome, Decided, Refused string }
 		if err := tx.SelectContext(ctx, &before, `SELECT outcome, decided, refused FROM held WHERE document_id = ?`, d.ID); err != nil {
 			return err
@@ -69,7 +69,7 @@ func (s *Store) Hold(ctx context.Context, d Document, src Source, o Outcome) err
 		}
 		if _, err := tx.ExecContext(ctx, `INSERT INTO held (document_id, source_id, outcome, hash, decided, refused, at) VALUES (?, ?, ?, ?, ?, ?, ?)
 			ON CONFLICT (document_id) DO UPDATE SET outcome = excluded.outcome, hash = excluded.hash, decided = excluded.decided, refused = excluded.refused, at = excluded.at`,
-			d.ID, src.ID, string(raw), o.Hash, decided, refused, s.stamp()); err != nil {
+			d.ID, src.ID, string(raw), o.Hash, decided, refused, s.Stamp()); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE documents SET revisit = 0, attempts = ? WHERE id = ?`, o.Attempts, d.ID); err != nil {
@@ -87,7 +87,7 @@ func (s *Store) Drop(ctx context.Context, documents ...string) error {
 
 // DropUndecided forgets the changes of a source that nobody has decided about.
 func (s *Store) DropUndecided(ctx context.Context, source string) error {
-	return s.write(ctx, "forget held changes", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "forget held changes", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `DELETE FROM held WHERE source_id = ? AND decided = ''`, source)
 		return err
 	})
@@ -96,7 +96,7 @@ func (s *Store) DropUndecided(ctx context.Context, source string) error {
 // Held lists what is held of a source's documents that are in, in the order in which its documents were found. Contents are read apart: see Version.
 func (s *Store) Held(ctx context.Context, source string) ([]Held, error) {
 	var rows []struct{ Document, Address, Before, Outcome, Decided, Refused string }
-	if err := s.list(ctx, &rows, "list held changes", `SELECT d.id AS document, d.address, d.version AS before, h.outcome, h.decided, h.refused
+	if err := s.List(ctx, &rows, "list held changes", `SELECT d.id AS document, d.address, d.version AS before, h.outcome, h.decided, h.refused
 		FROM held h JOIN documents d ON d.id = h.document_id WHERE h.source_id = ? AND d.choice = 'in' AND d.version <> '' ORDER BY d.rowid`, source); err != nil {
 		return nil, err
 	}
@@ -112,7 +112,7 @@ func (s *Store) Held(ctx context.Context, source string) ([]Held, error) {
 
 // Decide records what a person decided about all changes of a source that wait.
 func (s *Store) Decide(ctx context.Context, source, decision string) error {
-	return s.write(ctx, "decide about held changes", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "decide about held changes", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `UPDATE held SET decided = ? WHERE source_id = ? AND decided = ''`, decision, source); err != nil {
 			return err
 		}
@@ -128,18 +128,18 @@ func (s *Store) KeepStill(ctx context.Context, document string) error {
 
 // Guarded records that changes of a source wait for a person, and why; "" that none do. The moment of the first time stays.
 func (s *Store) Guarded(ctx context.Context, source, why string) error {
-	return s.write(ctx, "record the guard of a source", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "record the guard of a source", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE sources SET held_why = ?, held_since = CASE WHEN ? = '' THEN '' WHEN held_since = '' THEN ? ELSE held_since END WHERE id = ?`,
-			why, why, s.stamp(), source)
+			why, why, s.Stamp(), source)
 		return err
 	})
 }
 
 // Troubled records what kept a visit from reaching a source; "" when nothing did. The moment of the first time stays.
 func (s *Store) Troubled(ctx context.Context, source, what string) error {
-	return s.write(ctx, "record the trouble of a source", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "record the trouble of a source", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE sources SET trouble = ?, trouble_since = CASE WHEN ? = '' THEN '' WHEN trouble_since = '' THEN ? ELSE trouble_since END WHERE id = ?`,
-			what, what, s.stamp(), source)
+			what, what, s.Stamp(), source)
 		return err
 	})
 }
@@ -147,7 +147,7 @@ func (s *Store) Troubled(ctx context.Context, source, what string) error {
 // HeldSources counts the sources of a corpus whose changes wait for a person.
 func (s *Store) HeldSources(ctx context.Context, corpus string) (int, error) {
 	var n int
-	return n, s.get(ctx, &n, "count sources that wait", `SELECT count(*) FROM sources WHERE corpus_id = ? AND held_since <> ''`, corpus)
+	return n, s.Get(ctx, &n, "count sources that wait", `SELECT count(*) FROM sources WHERE corpus_id = ? AND held_since <> ''`, corpus)
 }
 
 // Stands reports whether a document is in.

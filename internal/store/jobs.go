@@ -41,7 +41,7 @@ type Job struct {
 // paused one is resumed.
 func (s *Store) AddJob(ctx context.Context, corpus, kind, target string) (Job, error) {
 	var out Job
-	err := s.write(ctx, "queue a job", func(tx *sqlx.Tx) error {
+	err := s.Write(ctx, "queue a job", func(tx *sqlx.Tx) error {
 		var same []Job
 		if err := tx.SelectContext(ctx, &same, `SELECT * FROM jobs WHERE corpus_id = ? AND kind = ? AND target = ? AND state IN ('queued', 'paused') LIMIT 1`, corpus, kind, target); err != nil {
 			return err
@@ -55,7 +55,7 @@ func (s *Store) AddJob(ctx context.Context, corpus, kind, target string) (Job, e
 			}
 			return nil
 		}
-		out = Job{ID: uuid.NewString(), Corpus: corpus, Kind: kind, Target: target, State: Queued, CreatedAt: s.stamp()}
+		out = Job{ID: uuid.NewString(), Corpus: corpus, Kind: kind, Target: target, State: Queued, CreatedAt: s.Stamp()}
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO jobs (id, corpus_id, kind, target, state, created_at) VALUES (:id, :corpus_id, :kind, :target, :state, :created_at)`, out)
 		return err
 	})
@@ -66,7 +66,7 @@ const resume = `UPDATE jobs SET state = 'queued', ended_at = '' WHERE id = ? AND
 
 // ResumeJob puts a paused job back into the queue.
 func (s *Store) ResumeJob(ctx context.Context, id string) error {
-	return s.write(ctx, "resume a job", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "resume a job", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, resume, id)
 		return err
 	})
@@ -74,7 +74,7 @@ func (s *Store) ResumeJob(ctx context.Context, id string) error {
 
 // Requeue returns jobs to the queue that a dead owner left running. Only the owner of the data folder may call it.
 func (s *Store) Requeue(ctx context.Context) error {
-	return s.write(ctx, "requeue jobs", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "requeue jobs", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE jobs SET state = 'queued', lease_until = '' WHERE state = 'running'`)
 		return err
 	})
@@ -84,10 +84,10 @@ func (s *Store) Requeue(ctx context.Context) error {
 // graphs and checking have lanes of their own: they run beside the other jobs of their corpus.
 func (s *Store) TakeJob(ctx context.Context, lease time.Duration) (Job, error) {
 	var out []Job
-	err := s.write(ctx, "take a job", func(tx *sqlx.Tx) error {
+	err := s.Write(ctx, "take a job", func(tx *sqlx.Tx) error {
 		return tx.SelectContext(ctx, &out, `UPDATE jobs SET state = 'running', attempts = attempts + 1, started_at = ?, lease_until = ? WHERE id = (
 			SELECT id FROM jobs j WHERE state = 'queued' AND NOT EXISTS (SELECT 1 FROM jobs r WHERE r.corpus_id = j.corpus_id AND r.state = 'running' AND (r.kind = 'encode') = (j.kind = 'encode') AND (r.kind = 'check') = (j.kind = 'check') AND (r.kind = 'graph') = (j.kind = 'graph'))
-			ORDER BY created_at, rowid LIMIT 1) RETURNING *`, s.stamp(), s.now().Add(lease).UTC().Format(timeForm))
+			ORDER BY created_at, rowid LIMIT 1) RETURNING *`, s.Stamp(), s.now().Add(lease).UTC().Format(timeForm))
 	})
 	if err == nil && len(out) == 0 {
 		return Job{}, ErrMissing
@@ -100,7 +100,7 @@ func (s *Store) TakeJob(ctx context.Context, lease time.Duration) (Job, error) {
 
 // Progress records how far a running job is and renews its lease.
 func (s *Store) Progress(ctx context.Context, id string, done, total int, note string, lease time.Duration) error {
-	return s.write(ctx, "record progress", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "record progress", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE jobs SET done = ?, total = ?, note = ?, lease_until = ? WHERE id = ? AND state = 'running'`, done, total, note, s.now().Add(lease).UTC().Format(timeForm), id)
 		return err
 	})
@@ -108,8 +108,8 @@ func (s *Store) Progress(ctx context.Context, id string, done, total int, note s
 
 // EndJob closes a job.
 func (s *Store) EndJob(ctx context.Context, id, state, problem string) error {
-	return s.write(ctx, "end a job", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE jobs SET state = ?, error = ?, ended_at = ?, lease_until = '' WHERE id = ?`, state, problem, s.stamp(), id)
+	return s.Write(ctx, "end a job", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE jobs SET state = ?, error = ?, ended_at = ?, lease_until = '' WHERE id = ?`, state, problem, s.Stamp(), id)
 		return err
 	})
 }
@@ -117,19 +117,19 @@ func (s *Store) EndJob(ctx context.Context, id, state, problem string) error {
 // Job finds a job by id.
 func (s *Store) Job(ctx context.Context, id string) (Job, error) {
 	var out Job
-	return out, s.get(ctx, &out, "job "+id, `SELECT * FROM jobs WHERE id = ?`, id)
+	return out, s.Get(ctx, &out, "job "+id, `SELECT * FROM jobs WHERE id = ?`, id)
 }
 
 // Jobs lists a corpus's latest jobs, newest first.
 func (s *Store) Jobs(ctx context.Context, corpus string, limit int) ([]Job, error) {
 	out := []Job{}
-	return out, s.list(ctx, &out, "list jobs", `SELECT * FROM jobs WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, limit)
+	return out, s.List(ctx, &out, "list jobs", `SELECT * FROM jobs WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, limit)
 }
 
 // LatestJobs lists a corpus's jobs that have not ended, and the latest that have, the newest first.
 func (s *Store) LatestJobs(ctx context.Context, corpus string, ended int) ([]Job, error) {
 	out := []Job{}
-	return out, s.list(ctx, &out, "list the latest jobs", `SELECT * FROM jobs WHERE corpus_id = ? AND (state IN ('queued', 'running', 'paused')
+	return out, s.List(ctx, &out, "list the latest jobs", `SELECT * FROM jobs WHERE corpus_id = ? AND (state IN ('queued', 'running', 'paused')
 		OR id IN (SELECT id FROM jobs WHERE corpus_id = ? AND state NOT IN ('queued', 'running', 'paused') ORDER BY created_at DESC, rowid DESC LIMIT ?)) ORDER BY created_at DESC, rowid DESC`, corpus, corpus, ended)
 }
 
@@ -147,9 +147,9 @@ const keptEvents = 20_000
 
 // AddEvents records events and returns them with their numbers.
 func (s *Store) AddEvents(ctx context.Context, es []Event) ([]Event, error) {
-	err := s.write(ctx, "record events", func(tx *sqlx.Tx) error {
+	err := s.Write(ctx, "record events", func(tx *sqlx.Tx) error {
 		for i := range es {
-			es[i].At = s.stamp()
+			es[i].At = s.Stamp()
 			r, err := tx.ExecContext(ctx, `INSERT INTO events (corpus_id, kind, body, at) VALUES (?, ?, ?, ?)`, es[i].Corpus, es[i].Kind, string(es[i].Body), es[i].At)
 			if err != nil {
 				return err
@@ -176,7 +176,7 @@ func (s *Store) EventsAfter(ctx context.Context, seq int64, limit int) ([]Event,
 		Body   string `db:"body"`
 		At     string `db:"at"`
 	}
-	if err := s.list(ctx, &rows, "read events", `SELECT * FROM events WHERE seq > ? ORDER BY seq LIMIT ?`, seq, limit); err != nil {
+	if err := s.List(ctx, &rows, "read events", `SELECT * FROM events WHERE seq > ? ORDER BY seq LIMIT ?`, seq, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Event, len(rows))
@@ -189,5 +189,5 @@ func (s *Store) EventsAfter(ctx context.Context, seq int64, limit int) ([]Event,
 // LastEvent is the number of the newest event, 0 when there is none.
 func (s *Store) LastEvent(ctx context.Context) (int64, error) {
 	var n int64
-	return n, s.get(ctx, &n, "read the last event", `SELECT coalesce(max(seq), 0) FROM events`)
+	return n, s.Get(ctx, &n, "read the last event", `SELECT coalesce(max(seq), 0) FROM events`)
 }

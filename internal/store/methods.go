@@ -54,7 +54,7 @@ func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method, 
 		}
 		evidence = string(b)
 	}
-	return s.write(ctx, "save settings", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "save settings", func(tx *sqlx.Tx) error {
 		var before string
 		if err := tx.GetContext(ctx, &before, `SELECT method FROM corpora WHERE id = ?`, corpus); err != nil {
 			return err
@@ -75,7 +75,7 @@ func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method, 
 				return err
 			}
 			last++
-			row.Corpus, row.Number, row.At = corpus, last, s.stamp()
+			row.Corpus, row.Number, row.At = corpus, last, s.Stamp()
 			_, err := tx.NamedExecContext(ctx, `INSERT INTO methods (corpus_id, number, at, why, evidence, method) VALUES (:corpus_id, :number, :at, :why, :evidence, :method)`, row)
 			return err
 		}
@@ -98,7 +98,7 @@ func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method, 
 // MethodChanges lists what the draft's settings were, the newest first.
 func (s *Store) MethodChanges(ctx context.Context, corpus string) ([]MethodChange, error) {
 	var rows []methodRow
-	if err := s.list(ctx, &rows, "list what the settings were", `SELECT * FROM methods WHERE corpus_id = ? ORDER BY number DESC`, corpus); err != nil {
+	if err := s.List(ctx, &rows, "list what the settings were", `SELECT * FROM methods WHERE corpus_id = ? ORDER BY number DESC`, corpus); err != nil {
 		return nil, err
 	}
 	out := make([]MethodChange, len(rows))

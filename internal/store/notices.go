@@ -39,9 +39,9 @@ func (s *Store) AddNotices(ctx context.Context, ns []Notice) error {
 		return nil
 	}
 	for i := range ns {
-		ns[i].ID, ns[i].At = uuid.NewString(), s.stamp()
+		ns[i].ID, ns[i].At = uuid.NewString(), s.Stamp()
 	}
-	return s.write(ctx, "keep notices", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "keep notices", func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO notices (id, corpus_id, kind, rule, name, purpose, recipient, told, talk, surface, reply_id, state, at)
 			VALUES (:id, :corpus_id, :kind, :rule, :name, :purpose, :recipient, :told, :talk, :surface, :reply_id, :state, :at)`, ns)
 		return err
@@ -51,18 +51,18 @@ func (s *Store) AddNotices(ctx context.Context, ns []Notice) error {
 // Notices lists a corpus's notices, newest first.
 func (s *Store) Notices(ctx context.Context, corpus string, most int) ([]Notice, error) {
 	out := []Notice{}
-	return out, s.list(ctx, &out, "notices", `SELECT * FROM notices WHERE corpus_id = ? ORDER BY at DESC, rowid DESC LIMIT ?`, corpus, most)
+	return out, s.List(ctx, &out, "notices", `SELECT * FROM notices WHERE corpus_id = ? ORDER BY at DESC, rowid DESC LIMIT ?`, corpus, most)
 }
 
 // Unsent lists alerts that are still to be sent.
 func (s *Store) Unsent(ctx context.Context) ([]Notice, error) {
 	out := []Notice{}
-	return out, s.list(ctx, &out, "unsent alerts", `SELECT * FROM notices WHERE state = 'sending' ORDER BY at, rowid LIMIT 100`)
+	return out, s.List(ctx, &out, "unsent alerts", `SELECT * FROM notices WHERE state = 'sending' ORDER BY at, rowid LIMIT 100`)
 }
 
 // EndNotice records what became of an alert.
 func (s *Store) EndNotice(ctx context.Context, id, state, problem string) error {
-	return s.write(ctx, "record an alert", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "record an alert", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE notices SET state = ?, problem = ? WHERE id = ?`, state, problem, id)
 		return err
 	})

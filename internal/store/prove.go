@@ -37,8 +37,8 @@ func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []ques
 		return QuestionSet{}, err
 	}
 	sum := sha256.Sum256(raw)
-	set := QuestionSet{ID: uuid.NewString(), Corpus: corpus, Name: name, Version: hex.EncodeToString(sum[:]), CreatedAt: s.stamp()}
-	err = s.write(ctx, "store question set "+name, func(tx *sqlx.Tx) error {
+	set := QuestionSet{ID: uuid.NewString(), Corpus: corpus, Name: name, Version: hex.EncodeToString(sum[:]), CreatedAt: s.Stamp()}
+	err = s.Write(ctx, "store question set "+name, func(tx *sqlx.Tx) error {
 		if _, err := tx.NamedExecContext(ctx, `INSERT INTO question_sets (id, corpus_id, name, version, created_at) VALUES (:id, :corpus_id, :name, :version, :created_at)
 			ON CONFLICT (corpus_id, name) DO UPDATE SET version = excluded.version`, set); err != nil {
 			return err
@@ -122,7 +122,7 @@ type SetVersion struct {
 // SetVersions lists the versions of a set, the newest first.
 func (s *Store) SetVersions(ctx context.Context, set string) ([]SetVersion, error) {
 	out := []SetVersion{}
-	return out, s.list(ctx, &out, "list the versions of a question set", `SELECT version, at, why, questions FROM set_versions WHERE set_id = ? ORDER BY at DESC, rowid DESC`, set)
+	return out, s.List(ctx, &out, "list the versions of a question set", `SELECT version, at, why, questions FROM set_versions WHERE set_id = ? ORDER BY at DESC, rowid DESC`, set)
 }
 
 // QuestionsOf unpacks the questions of a version.
@@ -133,7 +133,7 @@ func (s *Store) QuestionsOf(v SetVersion) ([]questions.Question, error) {
 
 // DeleteQuestionSet removes a set with its runs.
 func (s *Store) DeleteQuestionSet(ctx context.Context, id string) error {
-	return s.write(ctx, "delete a question set", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "delete a question set", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `DELETE FROM question_sets WHERE id = ?`, id)
 		return err
 	})
@@ -144,13 +144,13 @@ const setColumns = `q.id, q.corpus_id, q.name, q.version, q.created_at, (SELECT 
 // QuestionSets lists a corpus's sets by name.
 func (s *Store) QuestionSets(ctx context.Context, corpus string) ([]QuestionSet, error) {
 	out := []QuestionSet{}
-	return out, s.list(ctx, &out, "list question sets", `SELECT `+setColumns+` WHERE q.corpus_id = ? ORDER BY q.name`, corpus)
+	return out, s.List(ctx, &out, "list question sets", `SELECT `+setColumns+` WHERE q.corpus_id = ? ORDER BY q.name`, corpus)
 }
 
 // QuestionSet finds a set of a corpus by id or name.
 func (s *Store) QuestionSet(ctx context.Context, corpus, idOrName string) (QuestionSet, error) {
 	var out QuestionSet
-	return out, s.get(ctx, &out, fmt.Sprintf("question set %q", idOrName), `SELECT `+setColumns+` WHERE q.corpus_id = ? AND (q.id = ? OR q.name = ?)`, corpus, idOrName, idOrName)
+	return out, s.Get(ctx, &out, fmt.Sprintf("question set %q", idOrName), `SELECT `+setColumns+` WHERE q.corpus_id = ? AND (q.id = ? OR q.name = ?)`, corpus, idOrName, idOrName)
 }
 
 // Questions reads a set's questions in order.
@@ -161,7 +161,7 @@ func (s *Store) Questions(ctx context.Context, set string) ([]questions.Question
 // QuestionPage reads so many of a set's questions from a place on; all that follow when the limit is below 0.
 func (s *Store) QuestionPage(ctx context.Context, set string, from, limit int) ([]questions.Question, error) {
 	var rows []string
-	if err := s.list(ctx, &rows, "read questions", `SELECT body FROM questions WHERE set_id = ? ORDER BY position LIMIT ? OFFSET ?`, set, limit, from); err != nil {
+	if err := s.List(ctx, &rows, "read questions", `SELECT body FROM questions WHERE set_id = ? ORDER BY position LIMIT ? OFFSET ?`, set, limit, from); err != nil {
 		return nil, err
 	}
 	out := make([]questions.Question, len(rows))
@@ -273,8 +273,8 @@ func (s *Store) CreateRun(ctx context.Context, set QuestionSet, qs []questions.Q
 	if err != nil {
 		return Run{}, fmt.Errorf("write what a run tries: %w", err)
 	}
-	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Method: string(rawM), CreatedAt: s.stamp(), Note: o.Note, Repeats: max(1, o.Repeats), Tried: string(rawT), Count: len(qs), Cap: o.Cap}
-	err = s.write(ctx, "create a run", func(tx *sqlx.Tx) error {
+	r := runRow{ID: uuid.NewString(), Corpus: set.Corpus, Set: set.ID, SetVersion: set.Version, Method: string(rawM), CreatedAt: s.Stamp(), Note: o.Note, Repeats: max(1, o.Repeats), Tried: string(rawT), Count: len(qs), Cap: o.Cap}
+	err = s.Write(ctx, "create a run", func(tx *sqlx.Tx) error {
 		var known int
 		if err := tx.GetContext(ctx, &known, `SELECT count(*) FROM set_versions WHERE set_id = ? AND version = ?`, set.ID, set.Version); err != nil {
 			return err
@@ -303,7 +303,7 @@ const runColumns = `id, corpus_id, set_id, set_version, '' AS questions, method,
 // Run finds a run by id, with its questions as they were.
 func (s *Store) Run(ctx context.Context, id string) (Run, error) {
 	var r runRow
-	if err := s.get(ctx, &r, "run "+id, `SELECT * FROM runs WHERE id = ?`, id); err != nil {
+	if err := s.Get(ctx, &r, "run "+id, `SELECT * FROM runs WHERE id = ?`, id); err != nil {
 		return Run{}, err
 	}
 	out, err := r.run()
@@ -314,7 +314,7 @@ func (s *Store) Run(ctx context.Context, id string) (Run, error) {
 		err = json.Unmarshal([]byte(r.Questions), &out.Questions)
 	} else {
 		var body []byte
-		if err = s.get(ctx, &body, "the questions of run "+id, `SELECT questions FROM set_versions WHERE set_id = ? AND version = ? LIMIT 1`, r.Set, r.SetVersion); err == nil {
+		if err = s.Get(ctx, &body, "the questions of run "+id, `SELECT questions FROM set_versions WHERE set_id = ? AND version = ? LIMIT 1`, r.Set, r.SetVersion); err == nil {
 			err = s.unpack(body, &out.Questions)
 		}
 	}
@@ -327,7 +327,7 @@ func (s *Store) Run(ctx context.Context, id string) (Run, error) {
 // Runs lists a corpus's runs without their questions, newest first; with a set, only that one's.
 func (s *Store) Runs(ctx context.Context, corpus, set string, limit int) ([]Run, error) {
 	var rows []runRow
-	if err := s.list(ctx, &rows, "list runs", `SELECT `+runColumns+` FROM runs WHERE corpus_id = ? AND (? = '' OR set_id = ?) ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, set, set, limit); err != nil {
+	if err := s.List(ctx, &rows, "list runs", `SELECT `+runColumns+` FROM runs WHERE corpus_id = ? AND (? = '' OR set_id = ?) ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, set, set, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Run, 0, len(rows))
@@ -347,8 +347,8 @@ func (s *Store) EndRun(ctx context.Context, id string, sum prove.Summary) error 
 	if err != nil {
 		return err
 	}
-	return s.write(ctx, "end a run", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE runs SET summary = ?, ended_at = ? WHERE id = ?`, string(raw), s.stamp(), id)
+	return s.Write(ctx, "end a run", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE runs SET summary = ?, ended_at = ? WHERE id = ?`, string(raw), s.Stamp(), id)
 		return err
 	})
 }
@@ -379,7 +379,7 @@ type resultRow struct {
 
 // AddResults stores results of a run; what is there already is replaced.
 func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
-	return s.write(ctx, "store results", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "store results", func(tx *sqlx.Tx) error {
 		var of struct {
 			Corpus string `db:"corpus_id"`
 			Note   string `db:"note"`
@@ -418,7 +418,7 @@ func (s *Store) Results(ctx context.Context, run string, trails bool) ([]Result,
 	if trails {
 		trail = `trail`
 	}
-	if err := s.list(ctx, &rows, "read results", `SELECT run_id, position, question_id, verdict, `+trail+`, millis, failed, cause, format FROM results WHERE run_id = ? ORDER BY position`, run); err != nil {
+	if err := s.List(ctx, &rows, "read results", `SELECT run_id, position, question_id, verdict, `+trail+`, millis, failed, cause, format FROM results WHERE run_id = ? ORDER BY position`, run); err != nil {
 		return nil, err
 	}
 	out := make([]Result, len(rows))
@@ -450,7 +450,7 @@ func (s *Store) PutCause(ctx context.Context, run, question string, d diagnose.D
 	if err != nil {
 		return err
 	}
-	return s.write(ctx, "store a cause", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "store a cause", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE results SET cause = ? WHERE run_id = ? AND question_id = ?`, string(raw), run, question)
 		return err
 	})
@@ -463,7 +463,7 @@ func (s *Store) PinRun(ctx context.Context, id string, pins answer.Pins) error {
 	if err != nil {
 		return err
 	}
-	return s.write(ctx, "pin a run", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "pin a run", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM results WHERE run_id = ? AND EXISTS (SELECT 1 FROM runs WHERE id = ? AND pins NOT IN ('{}', ?))`, id, id, string(raw)); err != nil {
 			return err
 		}
@@ -472,19 +472,21 @@ func (s *Store) PinRun(ctx context.Context, id string, pins answer.Pins) error {
 	})
 }
 
-// AddReply stores a reply with its trail and returns its id.
-func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (string, error) {
+// AddReply stores a reply with its trail under an id, and does what else belongs to it in the same transaction.
+func (s *Store) AddReply(ctx context.Context, corpus, id string, t *answer.Trail, also func(tx *sqlx.Tx) error) error {
 	body, err := s.pack(t)
 	if err != nil {
-		return "", err
+		return err
 	}
-	id := uuid.NewString()
-	return id, s.write(ctx, "store a reply", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `INSERT INTO replies (id, corpus_id, surface, outcome, question, trail, at, format) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, id, corpus, t.Pins.Surface, string(t.Outcome), t.Question, body, s.stamp(), answer.Format)
+	return s.Write(ctx, "store a reply", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO replies (id, corpus_id, surface, outcome, question, trail, at, format) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, id, corpus, t.Pins.Surface, string(t.Outcome), t.Question, body, s.Stamp(), answer.Format)
 		if err != nil {
 			return err
 		}
-		return countKept(ctx, tx, corpus, t)
+		if err := countKept(ctx, tx, corpus, t); err != nil {
+			return err
+		}
+		return also(tx)
 	})
 }
 
@@ -492,7 +494,7 @@ func (s *Store) AddReply(ctx context.Context, corpus string, t *answer.Trail) (s
 // of runs are not kept as replies, and are not among them.
 func (s *Store) Asked(ctx context.Context, corpus string, limit int) ([]*answer.Trail, error) {
 	var rows []trailRow
-	if err := s.list(ctx, &rows, "list what was asked", `SELECT trail, format FROM replies WHERE rowid IN (SELECT max(rowid) FROM replies WHERE corpus_id = ? AND outcome <> 'courtesy' GROUP BY lower(question)) ORDER BY rowid DESC LIMIT ?`, corpus, limit); err != nil {
+	if err := s.List(ctx, &rows, "list what was asked", `SELECT trail, format FROM replies WHERE rowid IN (SELECT max(rowid) FROM replies WHERE corpus_id = ? AND outcome <> 'courtesy' GROUP BY lower(question)) ORDER BY rowid DESC LIMIT ?`, corpus, limit); err != nil {
 		return nil, err
 	}
 	out := make([]*answer.Trail, len(rows))
@@ -509,7 +511,7 @@ func (s *Store) Asked(ctx context.Context, corpus string, limit int) ([]*answer.
 // Reply reads the trail of a stored reply of a corpus.
 func (s *Store) Reply(ctx context.Context, corpus, id string) (*answer.Trail, error) {
 	var r trailRow
-	if err := s.get(ctx, &r, "reply "+id, `SELECT trail, format FROM replies WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
+	if err := s.Get(ctx, &r, "reply "+id, `SELECT trail, format FROM replies WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
 		return nil, err
 	}
 	return s.trail(r.Trail, r.Format)

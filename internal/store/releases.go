@@ -54,8 +54,8 @@ func (s *Store) AddRelease(ctx context.Context, corpus, note string, m method.Me
 	if err != nil {
 		return Release{}, err
 	}
-	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: note, Method: string(raw), At: s.stamp()}
-	err = s.write(ctx, "make a release", func(tx *sqlx.Tx) error {
+	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: note, Method: string(raw), At: s.Stamp()}
+	err = s.Write(ctx, "make a release", func(tx *sqlx.Tx) error {
 		if err := tx.GetContext(ctx, &r.Number, `SELECT coalesce(max(number), 0) + 1 FROM releases WHERE corpus_id = ?`, corpus); err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func (s *Store) AddRelease(ctx context.Context, corpus, note string, m method.Me
 // Releases lists a corpus's releases, the newest first.
 func (s *Store) Releases(ctx context.Context, corpus string, limit int) ([]Release, error) {
 	var rows []releaseRow
-	if err := s.list(ctx, &rows, "list releases", `SELECT * FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
+	if err := s.List(ctx, &rows, "list releases", `SELECT * FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Release, len(rows))
@@ -96,6 +96,6 @@ func (s *Store) Releases(ctx context.Context, corpus string, limit int) ([]Relea
 // Restricted lists the documents of a corpus that are not for everybody now.
 func (s *Store) Restricted(ctx context.Context, corpus string) ([]string, error) {
 	var out []string
-	return out, s.list(ctx, &out, "list what is not for everybody", `SELECT d.id FROM documents d JOIN sources s ON s.id = d.source_id
+	return out, s.List(ctx, &out, "list what is not for everybody", `SELECT d.id FROM documents d JOIN sources s ON s.id = d.source_id
 		WHERE d.corpus_id = ? AND (CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END) <> ?`, corpus, index.Public)
 }

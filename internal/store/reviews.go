@@ -17,12 +17,12 @@ type Review struct {
 
 // PutReview keeps what is said of a verdict; without a mark, a note and an owner it is taken back.
 func (s *Store) PutReview(ctx context.Context, run string, r Review) error {
-	return s.write(ctx, "keep what is said of a verdict", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "keep what is said of a verdict", func(tx *sqlx.Tx) error {
 		if r.Mark == "" && r.Note == "" && r.Owner == "" {
 			_, err := tx.ExecContext(ctx, `DELETE FROM reviews WHERE run_id = ? AND question_id = ?`, run, r.Question)
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO reviews (run_id, question_id, mark, note, owner, at) VALUES (?, ?, ?, ?, ?, ?)`, run, r.Question, r.Mark, r.Note, r.Owner, s.stamp())
+		_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO reviews (run_id, question_id, mark, note, owner, at) VALUES (?, ?, ?, ?, ?, ?)`, run, r.Question, r.Mark, r.Note, r.Owner, s.Stamp())
 		return err
 	})
 }
@@ -30,5 +30,5 @@ func (s *Store) PutReview(ctx context.Context, run string, r Review) error {
 // Reviews lists what is said of the verdicts of a run.
 func (s *Store) Reviews(ctx context.Context, run string) ([]Review, error) {
 	out := []Review{}
-	return out, s.list(ctx, &out, "what is said of the verdicts of a run", `SELECT question_id, mark, note, owner, at FROM reviews WHERE run_id = ?`, run)
+	return out, s.List(ctx, &out, "what is said of the verdicts of a run", `SELECT question_id, mark, note, owner, at FROM reviews WHERE run_id = ?`, run)
 }

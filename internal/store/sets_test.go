@@ -91,7 +91,7 @@ func TestResultsBelongToWhatTheRunIsPinnedTo(t *testing.T) {
 	require.Len(t, list, 1)
 	assert.Equal(t, "a settled answer", list[0].Note)
 	kept := 0
-	require.NoError(t, s.write(t.Context(), "count", func(tx *sqlx.Tx) error {
+	require.NoError(t, s.Write(t.Context(), "count", func(tx *sqlx.Tx) error {
 		return tx.GetContext(t.Context(), &kept, `SELECT count(*) FROM kept`)
 	}))
 	assert.Zero(t, kept, "what is only tried leaves no trace in what is used")
@@ -100,12 +100,11 @@ func TestResultsBelongToWhatTheRunIsPinnedTo(t *testing.T) {
 func TestWhatWasAskedLately(t *testing.T) {
 	s := open(t)
 	c, _ := site(t, s)
-	for _, q := range []struct {
+	for i, q := range []struct {
 		text    string
 		outcome answer.Outcome
 	}{{"How much?", answer.Refused}, {"hello", answer.Courteous}, {"When?", answer.Answered}, {"how much?", answer.Answered}} {
-		_, err := s.AddReply(t.Context(), c.ID, &answer.Trail{Question: q.text, Outcome: q.outcome})
-		require.NoError(t, err)
+		require.NoError(t, s.AddReply(t.Context(), c.ID, fmt.Sprint(i), &answer.Trail{Question: q.text, Outcome: q.outcome}, alone))
 	}
 	got, err := s.Asked(t.Context(), c.ID, 10)
 	require.NoError(t, err)

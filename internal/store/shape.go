@@ -24,7 +24,7 @@ func (k Kept) Span() doc.Span { return doc.Span{Start: k.Start, End: k.Stop} }
 // Kept lists what was kept of a document version; of the whole corpus when no document is named.
 func (s *Store) Kept(ctx context.Context, corpus, document, version string) ([]Kept, error) {
 	var out []Kept
-	return out, s.list(ctx, &out, "count what was kept", `SELECT document_id, version, start, stop, times FROM kept
+	return out, s.List(ctx, &out, "count what was kept", `SELECT document_id, version, start, stop, times FROM kept
 		WHERE corpus_id = ? AND (? = '' OR document_id = ? AND version = ?) ORDER BY document_id, start, stop`, corpus, document, document, version)
 }
 

@@ -4,6 +4,9 @@ import (
 	"encoding/json"
 	"testing"
 
+	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -22,6 +25,9 @@ func keptTrail(spans ...doc.Span) *answer.Trail {
 }
 
 // What a reply could draw on is counted by place, for replies and runs alike, corpus by corpus.
+// alone is a reply with which nothing else is kept.
+func alone(*sqlx.Tx) error { return nil }
+
 func TestKeptIsCounted(t *testing.T) {
 	s := open(t)
 	c, err := s.CreateCorpus(t.Context(), "c")
@@ -30,11 +36,9 @@ func TestKeptIsCounted(t *testing.T) {
 	require.NoError(t, err)
 	a, b := doc.Span{Start: 0, End: 10}, doc.Span{Start: 10, End: 20}
 	for _, tr := range []*answer.Trail{keptTrail(a, b), keptTrail(a), keptTrail(b)} {
-		_, err := s.AddReply(t.Context(), c.ID, tr)
-		require.NoError(t, err)
+		require.NoError(t, s.AddReply(t.Context(), c.ID, uuid.NewString(), tr, alone))
 	}
-	_, err = s.AddReply(t.Context(), other.ID, keptTrail(b))
-	require.NoError(t, err)
+	require.NoError(t, s.AddReply(t.Context(), other.ID, uuid.NewString(), keptTrail(b), alone))
 	set, err := s.PutQuestions(t.Context(), c.ID, "set", []questions.Question{{ID: "1", Text: "?", Expect: []questions.Expectation{{Kind: questions.Refuses}}}}, "")
 	require.NoError(t, err)
 	r, err := s.CreateRun(t.Context(), set, nil, method.Default(), Order{})

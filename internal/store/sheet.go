@@ -9,12 +9,12 @@ import (
 // Sheet lists the questions that are answered again whenever the manner changes, in order.
 func (s *Store) Sheet(ctx context.Context, corpus string) ([]string, error) {
 	out := []string{}
-	return out, s.list(ctx, &out, "the sheet", `SELECT question FROM sheet WHERE corpus_id = ? ORDER BY place`, corpus)
+	return out, s.List(ctx, &out, "the sheet", `SELECT question FROM sheet WHERE corpus_id = ? ORDER BY place`, corpus)
 }
 
 // SaveSheet replaces them.
 func (s *Store) SaveSheet(ctx context.Context, corpus string, questions []string) error {
-	return s.write(ctx, "save the sheet", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "save the sheet", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM sheet WHERE corpus_id = ?`, corpus); err != nil {
 			return err
 		}
@@ -30,12 +30,12 @@ func (s *Store) SaveSheet(ctx context.Context, corpus string, questions []string
 // Dismissed lists the terms that are not to be proposed for the glossary again.
 func (s *Store) Dismissed(ctx context.Context, corpus string) ([]string, error) {
 	out := []string{}
-	return out, s.list(ctx, &out, "dismissed terms", `SELECT term FROM dismissed WHERE corpus_id = ? ORDER BY term`, corpus)
+	return out, s.List(ctx, &out, "dismissed terms", `SELECT term FROM dismissed WHERE corpus_id = ? ORDER BY term`, corpus)
 }
 
 // Dismiss keeps a term from being proposed again.
 func (s *Store) Dismiss(ctx context.Context, corpus, term string) error {
-	return s.write(ctx, "dismiss a term", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "dismiss a term", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `INSERT INTO dismissed (corpus_id, term) VALUES (?, ?) ON CONFLICT DO NOTHING`, corpus, term)
 		return err
 	})

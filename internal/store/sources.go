@@ -83,10 +83,10 @@ func (s *Store) AddSource(ctx context.Context, corpus, kind, address, audience s
 		return Source{}, err
 	}
 	var out Source
-	err = s.write(ctx, "add source "+address, func(tx *sqlx.Tx) error {
+	err = s.Write(ctx, "add source "+address, func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `INSERT INTO sources (id, corpus_id, kind, address, audience, settings, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)
 			ON CONFLICT (corpus_id, kind, address) DO UPDATE SET settings = excluded.settings`,
-			uuid.NewString(), corpus, kind, address, audience, string(raw), s.stamp()); err != nil {
+			uuid.NewString(), corpus, kind, address, audience, string(raw), s.Stamp()); err != nil {
 			return err
 		}
 		return tx.GetContext(ctx, &out, `SELECT * FROM sources WHERE corpus_id = ? AND kind = ? AND address = ?`, corpus, kind, address)
@@ -97,13 +97,13 @@ func (s *Store) AddSource(ctx context.Context, corpus, kind, address, audience s
 // SourceAt finds a corpus's source of that kind and address; ErrMissing when there is none.
 func (s *Store) SourceAt(ctx context.Context, corpus, kind, address string) (Source, error) {
 	var out Source
-	return out, s.get(ctx, &out, "the source "+address, `SELECT * FROM sources WHERE corpus_id = ? AND kind = ? AND address = ?`, corpus, kind, address)
+	return out, s.Get(ctx, &out, "the source "+address, `SELECT * FROM sources WHERE corpus_id = ? AND kind = ? AND address = ?`, corpus, kind, address)
 }
 
 // SaveSource stores a source's name, settings, schedule, audience and marks. Documents that the audience or the marks
 // concern are indexed anew.
 func (s *Store) SaveSource(ctx context.Context, src Source) error {
-	return s.write(ctx, "save source "+src.Address, func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "save source "+src.Address, func(tx *sqlx.Tx) error {
 		var before Source
 		if err := tx.GetContext(ctx, &before, `SELECT * FROM sources WHERE id = ?`, src.ID); err != nil {
 			return err
@@ -121,7 +121,7 @@ func (s *Store) SaveSource(ctx context.Context, src Source) error {
 
 // Reread has every page of a source sent whole at its next visit, whether it has changed or not: other settings may find more in it.
 func (s *Store) Reread(ctx context.Context, source string) error {
-	return s.write(ctx, "read a source anew", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "read a source anew", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE documents SET read_by = '' WHERE source_id = ?`, source)
 		return err
 	})
@@ -129,7 +129,7 @@ func (s *Store) Reread(ctx context.Context, source string) error {
 
 // MarkDocument sets a document's own audience and marks; "" and nil stand for those of its source. It is indexed anew.
 func (s *Store) MarkDocument(ctx context.Context, id, audience string, marks *string) error {
-	return s.write(ctx, "mark a document", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "mark a document", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE documents SET own_audience = ?, own_marks = ?, state = CASE WHEN state IN ('indexed', 'unchanged') THEN 'fetched' ELSE state END WHERE id = ?`, audience, marks, id)
 		return err
 	})
@@ -137,7 +137,7 @@ func (s *Store) MarkDocument(ctx context.Context, id, audience string, marks *st
 
 // Visited records the end of a visit and what it has to say, besides what was said since it began; see Revisit.
 func (s *Store) Visited(ctx context.Context, id string, notices []string) error {
-	return s.write(ctx, "end a visit", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "end a visit", func(tx *sqlx.Tx) error {
 		var before string
 		if err := tx.GetContext(ctx, &before, `SELECT notices FROM sources WHERE id = ?`, id); err != nil {
 			return err
@@ -155,7 +155,7 @@ func (s *Store) Visited(ctx context.Context, id string, notices []string) error 
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `UPDATE sources SET visited_at = ?, notices = ? WHERE id = ?`, s.stamp(), string(raw), id)
+		_, err = tx.ExecContext(ctx, `UPDATE sources SET visited_at = ?, notices = ? WHERE id = ?`, s.Stamp(), string(raw), id)
 		return err
 	})
 }
@@ -163,10 +163,10 @@ func (s *Store) Visited(ctx context.Context, id string, notices []string) error 
 // DueSources lists the sources of all corpora whose schedule is due, and sets each to its next time.
 func (s *Store) DueSources(ctx context.Context, next func(Source) string) ([]Source, error) {
 	var out []Source
-	if err := s.list(ctx, &out, "look for sources that are due", `SELECT * FROM sources WHERE next_at <> '' AND next_at <= ?`, s.stamp()); err != nil || len(out) == 0 {
+	if err := s.List(ctx, &out, "look for sources that are due", `SELECT * FROM sources WHERE next_at <> '' AND next_at <= ?`, s.Stamp()); err != nil || len(out) == 0 {
 		return nil, err
 	}
-	return out, s.write(ctx, "schedule the next visits", func(tx *sqlx.Tx) error {
+	return out, s.Write(ctx, "schedule the next visits", func(tx *sqlx.Tx) error {
 		for _, src := range out {
 			if _, err := tx.ExecContext(ctx, `UPDATE sources SET next_at = ? WHERE id = ?`, next(src), src.ID); err != nil {
 				return err
@@ -182,24 +182,24 @@ func Stamp(t time.Time) string { return t.UTC().Format(timeForm) }
 // Source finds a source by id.
 func (s *Store) Source(ctx context.Context, id string) (Source, error) {
 	var out Source
-	return out, s.get(ctx, &out, "source "+id, `SELECT * FROM sources WHERE id = ?`, id)
+	return out, s.Get(ctx, &out, "source "+id, `SELECT * FROM sources WHERE id = ?`, id)
 }
 
 // Sources lists a corpus's sources, oldest first.
 func (s *Store) Sources(ctx context.Context, corpus string) ([]Source, error) {
 	out := []Source{}
-	return out, s.list(ctx, &out, "list sources", `SELECT * FROM sources WHERE corpus_id = ? ORDER BY created_at, id`, corpus)
+	return out, s.List(ctx, &out, "list sources", `SELECT * FROM sources WHERE corpus_id = ? ORDER BY created_at, id`, corpus)
 }
 
 // SourcesOf lists the sources of one kind in all corpora.
 func (s *Store) SourcesOf(ctx context.Context, kind string) ([]Source, error) {
 	var out []Source
-	return out, s.list(ctx, &out, "list sources", `SELECT * FROM sources WHERE kind = ? ORDER BY created_at, id`, kind)
+	return out, s.List(ctx, &out, "list sources", `SELECT * FROM sources WHERE kind = ? ORDER BY created_at, id`, kind)
 }
 
 // DeleteSource removes a source with its documents and their history.
 func (s *Store) DeleteSource(ctx context.Context, id string) error {
-	return s.write(ctx, "remove a source", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "remove a source", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `DELETE FROM sources WHERE id = ?`, id)
 		return err
 	})
@@ -209,7 +209,7 @@ func (s *Store) DeleteSource(ctx context.Context, id string) error {
 // What a page itself or robots.txt keeps out of a source that was taken in as a whole stays to be visited. What has
 // been fetched is indexed without fetching it again; what was left out so far and never fetched goes to the frontier.
 func (s *Store) Choose(ctx context.Context, source string, taken []string) (in, out int, err error) {
-	err = s.write(ctx, "choose pages", func(tx *sqlx.Tx) error {
+	err = s.Write(ctx, "choose pages", func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `CREATE TEMP TABLE IF NOT EXISTS taken (id TEXT PRIMARY KEY)`); err != nil {
 			return err
 		}
@@ -228,7 +228,7 @@ func (s *Store) Choose(ctx context.Context, source string, taken []string) (in, 
 		if _, err := tx.ExecContext(ctx, `UPDATE documents SET choice = 'out', reason = CASE WHEN state IN ('left out', 'failed') THEN reason ELSE 'not chosen' END,
 			gone_at = CASE WHEN state IN ('indexed', 'unchanged') THEN ? ELSE gone_at END,
 			state = CASE WHEN state = 'failed' THEN state ELSE 'left out' END, revisit = 0
-			WHERE source_id = ? AND choice <> 'out' AND NOT (choice = 'in' AND state = 'left out') AND id NOT IN (SELECT id FROM taken)`, s.stamp(), source); err != nil {
+			WHERE source_id = ? AND choice <> 'out' AND NOT (choice = 'in' AND state = 'left out') AND id NOT IN (SELECT id FROM taken)`, s.Stamp(), source); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE sources SET chosen = 1 WHERE id = ?`, source); err != nil {
@@ -245,5 +245,5 @@ func (s *Store) Choose(ctx context.Context, source string, taken []string) (in, 
 // Pages lists all documents of a source by address, for choosing among them.
 func (s *Store) Pages(ctx context.Context, source string) ([]Document, error) {
 	out := []Document{}
-	return out, s.list(ctx, &out, "list pages", `SELECT `+documentColumns+` WHERE d.source_id = ? ORDER BY d.address, d.id`, source)
+	return out, s.List(ctx, &out, "list pages", `SELECT `+documentColumns+` WHERE d.source_id = ? ORDER BY d.address, d.id`, source)
 }

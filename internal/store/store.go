@@ -85,7 +85,7 @@ func (s *Store) Close() error { return errors.Join(s.r.Close(), s.w.Close()) }
 // Time is how moments are kept: RFC 3339 in UTC with milliseconds, so that their order as text is their order in time.
 const timeForm = "2006-01-02T15:04:05.000Z"
 
-func (s *Store) stamp() string { return s.now().UTC().Format(timeForm) }
+func (s *Store) Stamp() string { return s.now().UTC().Format(timeForm) }
 
 // change is a write that waits for its transaction.
 type change struct {
@@ -97,10 +97,10 @@ type change struct {
 // mostTogether is how many writes share one transaction at most.
 const mostTogether = 64
 
-// write runs do in a transaction of the writer. Writes that come at the same time share one transaction, and with it one
-// flush to the disk, but not their fate: one that fails leaves nothing, and the others stand. When write returns without an
+// Write runs do in a transaction of the writer. Writes that come at the same time share one transaction, and with it one
+// flush to the disk, but not their fate: one that fails leaves nothing, and the others stand. When Write returns without an
 // error, what do wrote is on the disk.
-func (s *Store) write(ctx context.Context, what string, do func(tx *sqlx.Tx) error) error {
+func (s *Store) Write(ctx context.Context, what string, do func(tx *sqlx.Tx) error) error {
 	c := change{ctx, do, make(chan error, 1)}
 	s.queueMu.Lock()
 	s.queue = append(s.queue, c)
@@ -183,7 +183,7 @@ func attempt(do func(tx *sqlx.Tx) error, tx *sqlx.Tx) (err error) {
 	return do(tx)
 }
 
-func (s *Store) get(ctx context.Context, dest any, what, query string, args ...any) error {
+func (s *Store) Get(ctx context.Context, dest any, what, query string, args ...any) error {
 	err := s.r.GetContext(ctx, dest, query, args...)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fmt.Errorf("%s: %w", what, ErrMissing)
@@ -194,7 +194,7 @@ func (s *Store) get(ctx context.Context, dest any, what, query string, args ...a
 	return nil
 }
 
-func (s *Store) list(ctx context.Context, dest any, what, query string, args ...any) error {
+func (s *Store) List(ctx context.Context, dest any, what, query string, args ...any) error {
 	if err := s.r.SelectContext(ctx, dest, query, args...); err != nil {
 		return fmt.Errorf("%s: %w", what, err)
 	}

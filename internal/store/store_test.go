@@ -83,7 +83,7 @@ func TestSettingsThatCameLaterTakeTheirDefaults(t *testing.T) {
 	s := open(t)
 	c, err := s.CreateCorpus(t.Context(), "old")
 	require.NoError(t, err)
-	require.NoError(t, s.write(t.Context(), "age", func(tx *sqlx.Tx) error {
+	require.NoError(t, s.Write(t.Context(), "age", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(t.Context(), `UPDATE corpora SET method = '{"chunk":{"size":111}}' WHERE id = ?`, c.ID)
 		return err
 	}))
@@ -272,8 +272,8 @@ func TestRunsAndReplies(t *testing.T) {
 	assert.Equal(t, 2, ended.Summary.Questions)
 	assert.Equal(t, qs, ended.Questions, "the run keeps the questions as they were")
 
-	id, err := s.AddReply(ctx, c.ID, trail)
-	require.NoError(t, err)
+	const id = "reply"
+	require.NoError(t, s.AddReply(ctx, c.ID, id, trail, alone))
 	kept, err := s.Reply(ctx, c.ID, id)
 	require.NoError(t, err)
 	assert.Equal(t, trail, kept)
@@ -288,7 +288,7 @@ func TestReadersDoNotWaitForTheWriter(t *testing.T) {
 	writing, release := make(chan struct{}), make(chan struct{})
 	done := make(chan error, 1)
 	go func() {
-		done <- s.write(context.WithoutCancel(t.Context()), "slow", func(tx *sqlx.Tx) error {
+		done <- s.Write(context.WithoutCancel(t.Context()), "slow", func(tx *sqlx.Tx) error {
 			_, err := tx.Exec(`UPDATE corpora SET name = 'renamed'`)
 			close(writing)
 			<-release
@@ -309,7 +309,7 @@ func TestReadersDoNotWaitForTheWriter(t *testing.T) {
 func TestAFailedWriteLeavesNothing(t *testing.T) {
 	s := open(t)
 	broken := errors.New("broken")
-	err := s.write(t.Context(), "half", func(tx *sqlx.Tx) error {
+	err := s.Write(t.Context(), "half", func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec(`INSERT INTO corpora (id, name, method, created_at) VALUES ('1', 'half', '{}', '')`); err != nil {
 			return err
 		}
@@ -344,7 +344,7 @@ func TestWritesTogetherStandAndFailAlone(t *testing.T) {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()
-			errs[i] = s.write(t.Context(), "try", func(tx *sqlx.Tx) error {
+			errs[i] = s.Write(t.Context(), "try", func(tx *sqlx.Tx) error {
 				if _, err := tx.Exec(`INSERT INTO corpora (id, name, method, created_at) VALUES (?, ?, '{}', '')`, fmt.Sprint(i), fmt.Sprint(i/2*2)); err != nil {
 					return err
 				}
@@ -377,5 +377,5 @@ func TestWritesTogetherStandAndFailAlone(t *testing.T) {
 	assert.Equal(t, 100, rows)
 	gone, cancel := context.WithCancel(t.Context())
 	cancel()
-	assert.ErrorIs(t, s.write(gone, "late", func(*sqlx.Tx) error { return nil }), context.Canceled)
+	assert.ErrorIs(t, s.Write(gone, "late", func(*sqlx.Tx) error { return nil }), context.Canceled)
 }

@@ -60,8 +60,8 @@ func (s *Store) CreateStudy(ctx context.Context, kind string, set QuestionSet, m
 	if err != nil {
 		return Study{}, err
 	}
-	r := studyRow{ID: uuid.NewString(), Corpus: set.Corpus, Kind: kind, Set: set.ID, SetVersion: set.Version, Method: string(raw), Plan: string(plan), CreatedAt: s.stamp()}
-	err = s.write(ctx, "create a study", func(tx *sqlx.Tx) error {
+	r := studyRow{ID: uuid.NewString(), Corpus: set.Corpus, Kind: kind, Set: set.ID, SetVersion: set.Version, Method: string(raw), Plan: string(plan), CreatedAt: s.Stamp()}
+	err = s.Write(ctx, "create a study", func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO studies (id, corpus_id, kind, set_id, set_version, method, plan, created_at) VALUES (:id, :corpus_id, :kind, :set_id, :set_version, :method, :plan, :created_at)`, r)
 		return err
 	})
@@ -77,8 +77,8 @@ func (s *Store) EndStudy(ctx context.Context, id, snapshot string, outcome any) 
 	if err != nil {
 		return err
 	}
-	return s.write(ctx, "end a study", func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE studies SET outcome = ?, snapshot = ?, ended_at = ? WHERE id = ?`, string(raw), snapshot, s.stamp(), id)
+	return s.Write(ctx, "end a study", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE studies SET outcome = ?, snapshot = ?, ended_at = ? WHERE id = ?`, string(raw), snapshot, s.Stamp(), id)
 		return err
 	})
 }
@@ -89,7 +89,7 @@ func (s *Store) SaveStudy(ctx context.Context, id string, outcome any) error {
 	if err != nil {
 		return err
 	}
-	return s.write(ctx, "store what has come of a study", func(tx *sqlx.Tx) error {
+	return s.Write(ctx, "store what has come of a study", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE studies SET outcome = ? WHERE id = ?`, string(raw), id)
 		return err
 	})
@@ -98,7 +98,7 @@ func (s *Store) SaveStudy(ctx context.Context, id string, outcome any) error {
 // Study finds a study by id.
 func (s *Store) Study(ctx context.Context, id string) (Study, error) {
 	var r studyRow
-	if err := s.get(ctx, &r, "study "+id, `SELECT * FROM studies WHERE id = ?`, id); err != nil {
+	if err := s.Get(ctx, &r, "study "+id, `SELECT * FROM studies WHERE id = ?`, id); err != nil {
 		return Study{}, err
 	}
 	return r.study()
@@ -107,7 +107,7 @@ func (s *Store) Study(ctx context.Context, id string) (Study, error) {
 // Studies lists a corpus's latest studies, newest first.
 func (s *Store) Studies(ctx context.Context, corpus string, limit int) ([]Study, error) {
 	var rows []studyRow
-	if err := s.list(ctx, &rows, "list studies", `SELECT * FROM studies WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, limit); err != nil {
+	if err := s.List(ctx, &rows, "list studies", `SELECT * FROM studies WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Study, 0, len(rows))

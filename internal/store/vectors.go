@@ -20,7 +20,7 @@ func (s *Store) Vectors(ctx context.Context, embedder string, keys [][]byte) ([]
 			return nil, err
 		}
 		var rows []struct{ Hash, Vector []byte }
-		if err := s.list(ctx, &rows, "read vectors", q, args...); err != nil {
+		if err := s.List(ctx, &rows, "read vectors", q, args...); err != nil {
 			return nil, err
 		}
 		for _, r := range rows {
@@ -34,7 +34,7 @@ func (s *Store) Vectors(ctx context.Context, embedder string, keys [][]byte) ([]
 
 // PutVectors keeps vectors by the hashes of their texts.
 func (s *Store) PutVectors(ctx context.Context, embedder string, keys, vectors [][]byte) error {
-	return s.write(ctx, fmt.Sprintf("keep %d vectors", len(keys)), func(tx *sqlx.Tx) error {
+	return s.Write(ctx, fmt.Sprintf("keep %d vectors", len(keys)), func(tx *sqlx.Tx) error {
 		for i, k := range keys {
 			if _, err := tx.ExecContext(ctx, `INSERT INTO vectors (embedder, hash, vector) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, embedder, k, vectors[i]); err != nil {
 				return err

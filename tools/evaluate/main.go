@@ -21,12 +21,13 @@ import (
 	"jolvex/core/method"
 	"jolvex/internal/extractor"
 	"jolvex/tools/evaluate/grounding"
+	"jolvex/tools/evaluate/grouping"
 )
 
 func main() {
 	extractor.RunWorker()
 	all := flag.Bool("all", false, "also the FAQ of Perl, Debian Reference and the New Maintainers' Guide")
-	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), accident (with -keep: facts said of something else), chart (with -keep: how true charts are), causes (of planted failures), languages (with -keep: a manual in four of them), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
+	only := flag.String("only", "", "ranking, passes, replies, material (a manual and drawn tables), accident (with -keep: facts said of something else), chart (with -keep: how true charts are), causes (of planted failures), languages (with -keep: a manual in four of them), grouping (of questions by meaning; with -all the constants are fitted), grounding (claims: those that were written alone), inventing, fit: fit the weights of the signals with cross-validation, or sweep: a grid over the shares of meaning")
 	verbose := flag.Bool("verbose", false, "show every question that failed")
 	sampled := flag.String("samples", "", "write what passages look like to this file, for fitting support")
 	half := flag.String("half", "open", "with -only material: open, held (for closing figures alone) or all")
@@ -120,6 +121,8 @@ func run(ctx context.Context, all, verbose bool, only, sampled string, set list)
 		return passes(ctx)
 	case only == "inventing":
 		return inventing()
+	case only == "grouping":
+		return grouping.Measure(ctx, "tools/evaluate/debian-faq.jsonl", all, verbose)
 	case only == "grounding":
 		return grounding.Measure(ctx, debianFAQ, verbose, false)
 	case only == "claims":

@@ -329,6 +329,15 @@ func (rm *Room) Cause(ctx context.Context, corpus, run, question string) (diagno
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
+	d, err := rm.look(ctx, c, r, rs, r.Questions[rs[at].Position])
+	if err != nil {
+		return d, err
+	}
+	return d, rm.store.PutCause(ctx, run, question, d)
+}
+
+// look finds why a question fails under the method of a run, whose other questions are what a fix is tried on.
+func (rm *Room) look(ctx context.Context, c store.Corpus, r store.Run, rs []store.Result, q questions.Question) (diagnose.Diagnosis, error) {
 	shelf, err := rm.index.Shelf(ctx, c)
 	if err != nil {
 		return diagnose.Diagnosis{}, err
@@ -345,9 +354,58 @@ func (rm *Room) Cause(ctx context.Context, corpus, run, question string) (diagno
 	if err != nil {
 		return diagnose.Diagnosis{}, err
 	}
-	d, err := rm.diagnose(ctx, probe{Corpus: lib, rm: rm, corpus: c, snap: snap, b: b, m: r.Method, others: besides(r.Questions[rs[at].Position], r.Questions, passedOf(rs), othersFor(1))}, r.Questions[rs[at].Position])
+	return rm.diagnose(ctx, probe{Corpus: lib, rm: rm, corpus: c, snap: snap, b: b, m: r.Method, others: besides(q, r.Questions, passedOf(rs), othersFor(1))}, q)
+}
+
+// Look finds why a question that belongs to no run fails under the draft. What would cure it is tried on the questions that passed in the last
+// run over the draft, when there is one.
+func (rm *Room) Look(ctx context.Context, corpus string, q questions.Question) (diagnose.Diagnosis, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
-		return d, err
+		return diagnose.Diagnosis{}, err
 	}
-	return d, rm.store.PutCause(ctx, run, question, d)
+	last, err := rm.store.Runs(ctx, c.ID, "", 10)
+	if err != nil {
+		return diagnose.Diagnosis{}, err
+	}
+	r, rs := store.Run{}, []store.Result(nil)
+	if at := slices.IndexFunc(last, func(r store.Run) bool { return r.Summary != nil && r.Note == "" }); at >= 0 {
+		r.Questions = last[at].Questions
+		if rs, err = rm.store.Results(ctx, last[at].ID, false); err != nil {
+			return diagnose.Diagnosis{}, err
+		}
+	}
+	r.Method = c.Method
+	return rm.look(ctx, c, r, rs, q)
+}
+
+// Judged is the reply of the draft to one question, held against what is expected of it.
+type Judged struct {
+	Reply   string
+	Outcome answer.Outcome
+	Cited   []string // documents
+	Passed  bool
+}
+
+// Judge asks the draft a question that belongs to no run, and holds the reply against what is expected.
+func (rm *Room) Judge(ctx context.Context, corpus string, q questions.Question) (Judged, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
+	if err != nil {
+		return Judged{}, err
+	}
+	b, err := rm.asking.Bench(ctx, Asker, c, c.Method)
+	if err != nil {
+		return Judged{}, err
+	}
+	s, v, _, err := rm.Examine(ctx, b, q)
+	if err != nil {
+		return Judged{}, err
+	}
+	out := Judged{Reply: s.Trail.Text(), Outcome: s.Trail.Outcome, Passed: v.Passed}
+	for _, x := range s.Trail.Reply {
+		if x.Candidate >= 0 && !slices.Contains(out.Cited, s.Trail.Candidates[x.Candidate].Document) {
+			out.Cited = append(out.Cited, s.Trail.Candidates[x.Candidate].Document)
+		}
+	}
+	return out, nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"jolvex/core/measure"
 	"jolvex/core/questions"
+	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
 )
@@ -106,8 +107,8 @@ func writeScores(w io.Writer, r store.Run, rs []store.Result) error {
 			reply = x.Trail.Text()
 		}
 		rows = append(rows, []string{
-			plainCell(x.Question), strconv.FormatBool(x.Verdict.Passed), strconv.FormatBool(x.Verdict.Accident), num(rr), num(hit1), num(hit5), num(s.NDCG), num(s.Recall), num(s.Precision),
-			num(s.F1), num(s.RougeL), strconv.Itoa(s.Words), strconv.Itoa(s.Pointed), strconv.Itoa(s.PointedOf), plainCell(reply), plainCell(strings.Join(r.Questions[x.Position].Answers, " | ")),
+			text.Cell(x.Question), strconv.FormatBool(x.Verdict.Passed), strconv.FormatBool(x.Verdict.Accident), num(rr), num(hit1), num(hit5), num(s.NDCG), num(s.Recall), num(s.Precision),
+			num(s.F1), num(s.RougeL), strconv.Itoa(s.Words), strconv.Itoa(s.Pointed), strconv.Itoa(s.PointedOf), text.Cell(reply), text.Cell(strings.Join(r.Questions[x.Position].Answers, " | ")),
 		})
 	}
 	if err := c.WriteAll(rows); err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"jolvex/core/diagnose"
 	"jolvex/core/questions"
+	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
 )
@@ -93,7 +94,7 @@ func (rm *Room) ExportReviews(ctx context.Context, corpus, run string) ([]byte, 
 			}
 		}
 		for i := range row {
-			row[i] = plainCell(row[i])
+			row[i] = text.Cell(row[i])
 		}
 		rows = append(rows, row)
 	}
@@ -102,15 +103,6 @@ func (rm *Room) ExportReviews(ctx context.Context, corpus, run string) ([]byte, 
 		return nil, fmt.Errorf("write the list of run %s: %w", run, err)
 	}
 	return b.Bytes(), nil
-}
-
-// plainCell keeps a spreadsheet from taking a text for a formula (OWASP, "CSV Injection", from memory): what was asked and said stands in it as
-// text.
-func plainCell(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
 }
 
 // Clusters groups the failures of a run by cause and by the fix that they share.

@@ -180,6 +180,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/conversations/{conversation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A conversation, whole or a part of it */
+        get: operations["getConversation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/cutting": {
         parameters: {
             query?: never;
@@ -584,6 +601,143 @@ export interface paths {
         put?: never;
         /** Go on with a paused job where it stopped */
         post: operations["resumeJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was asked, the newest first */
+        get: operations["listLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The log as JSON Lines, which can be imported, or as CSV */
+        get: operations["exportLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read conversations from JSON Lines or CSV, and keep them */
+        post: operations["importLog"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mark exchanges right, wrong, doubtful, or just read */
+        post: operations["markLog"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much was asked when and how it ended, and what the log can be filtered by */
+        get: operations["getLogOverview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/reviewed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that the log has been read up to now */
+        post: operations["setReviewed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Random samples of the log, and what was judged of them */
+        get: operations["listSamples"];
+        put?: never;
+        /** Draw a random sample of what users asked, to judge how often they are answered rightly */
+        post: operations["drawSample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/log/{exchange}/thumb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep what a visitor thinks of a reply */
+        put: operations["putThumb"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1363,6 +1517,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Settled answers, with how often they were used */
+        get: operations["listSettled"];
+        /** Write a settled answer: a new one without an id */
+        put: operations["putSettled"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/settled/catch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which past questions a settled answer in the making would catch, and which it would take over from other answers */
+        post: operations["catchSettled"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/settled/{settled}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a settled answer was, the latest first */
+        get: operations["getSettledHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/settled/{settled}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw a settled answer, or put it into force again */
+        post: operations["setSettledState"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/sheet": {
         parameters: {
             query?: never;
@@ -1375,6 +1598,127 @@ export interface paths {
         /** Replace them */
         put: operations["putSheet"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Things to mend, those most asked first */
+        get: operations["listSnags"];
+        put?: never;
+        /** Make a snag of a reply, a verdict, a conflict between sources, or a question */
+        post: operations["addSnag"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags/gather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gather what went wrong, and group it by meaning */
+        post: operations["gatherSnags"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take exchanges out of their snag, and make one of their own of them */
+        post: operations["splitSnag"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags/{snag}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One snag with what was gathered in it */
+        get: operations["getSnag"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Assign, note, date, word, dismiss or reopen a snag */
+        patch: operations["changeSnag"];
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags/{snag}/cause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the likely cause of a snag, and what would cure it */
+        post: operations["diagnoseSnag"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags/{snag}/merge/{into}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put all that is in a snag into another one */
+        post: operations["mergeSnags"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/snags/{snag}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Settle a snag; its questions are asked again when that is done */
+        post: operations["settleSnag"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1554,6 +1898,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/visitors/{visitor}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Erase all conversations of one visitor, with their replies */
+        delete: operations["eraseVisitor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/curve": {
         parameters: {
             query?: never;
@@ -1674,6 +2035,30 @@ export interface components {
         Amendment: {
             question: components["schemas"]["QuestionsQuestion"];
             why: string;
+        };
+        Answer: {
+            /** @description Markdown */
+            answer: string;
+            changedAt?: string;
+            /** @description A day, as 2026-12-31, from which it is no longer given; empty for never */
+            expires: string;
+            id?: string;
+            owner: string;
+            /** @description In key words that users have too: it is what later questions are held against */
+            question: string;
+            snag?: string;
+            /** @enum {string} */
+            state?: "inForce" | "expired" | "withdrawn" | "";
+            use?: components["schemas"]["Use"];
+            /**
+             * Format: int64
+             * @description The one that was read: a change is refused when it is another by now
+             */
+            version?: number;
+            /** @description What a source says now */
+            warning?: string;
+            /** @description Other ways to ask it */
+            wordings: string[];
         };
         AnswerCandidate: {
             /** Format: double */
@@ -1867,6 +2252,8 @@ export interface components {
         Ask: {
             /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
             audience?: string;
+            /** @description The conversation that it goes on with, as the reply before named it; one is begun when not given */
+            conversation?: string;
             /** @description Address of the page on which it is asked */
             page?: string;
             question: string;
@@ -1899,6 +2286,71 @@ export interface components {
             path: string[];
             place?: components["schemas"]["DocPlace"];
             span: components["schemas"]["DocSpan"];
+        };
+        Bucket: {
+            /** Format: int64 */
+            count: number;
+            outcome: string;
+            start: string;
+            /** Format: int64 */
+            wrong: number;
+        };
+        Catch: {
+            /** @description Those meant first, the nearest first; at most 200 of each */
+            caught: components["schemas"]["Caught"][];
+            /** @description It would take over so many of the others that it cannot be meant so */
+            everything: boolean;
+            /**
+             * Format: int64
+             * @description Questions that it should catch
+             */
+            meant: number;
+            /**
+             * Format: int64
+             * @description Questions that were looked at
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description Questions that it would take over from other answers
+             */
+            over: number;
+        };
+        CatchSettledRequest: {
+            question: string;
+            snag?: string;
+            wordings?: string[];
+        };
+        Caught: {
+            /**
+             * Format: int64
+             * @description How often users asked it; 0 for a question of a set
+             */
+            count: number;
+            /** @description Its last exchange */
+            exchange?: string;
+            /**
+             * Format: double
+             * @description How far, 0 to 1
+             */
+            how: number;
+            /** @description It belongs to the snag that is settled, or had no right answer */
+            meant: boolean;
+            question: string;
+            /** @description The set that it belongs to */
+            set?: string;
+        };
+        Change: {
+            /** @description Dismisses it, for this reason */
+            dismiss?: string;
+            due?: string;
+            fact?: string;
+            note?: string;
+            owner?: string;
+            reopen?: boolean;
+            title?: string;
+            /** Format: int64 */
+            version: number;
         };
         ChangeList: {
             added: components["schemas"]["Document"][];
@@ -2197,6 +2649,24 @@ export interface components {
              * @description 0 for the usual 8,000 tokens
              */
             window?: number;
+        };
+        Conversation: {
+            audience: string;
+            beganAt: string;
+            exchanges: components["schemas"]["Line"][];
+            /**
+             * Format: int64
+             * @description Place of the first exchange that is given
+             */
+            from: number;
+            id: string;
+            lastAt: string;
+            /** @description There are later ones */
+            more: boolean;
+            page: string;
+            surface: string;
+            tests: boolean;
+            visitor: string;
         };
         Corpus: {
             /**
@@ -2662,6 +3132,12 @@ export interface components {
             cost: number;
             weighed: components["schemas"]["ProveWeighed"][];
         };
+        DrawSampleRequest: {
+            since: string;
+            /** Format: int64 */
+            size: number;
+            until: string;
+        };
         Edit: {
             /** @description Ids */
             drop?: string[];
@@ -2674,6 +3150,10 @@ export interface components {
         };
         EmbedSettings: {
             grade: string;
+        };
+        Erased: {
+            /** Format: int64 */
+            conversations: number;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2727,6 +3207,7 @@ export interface components {
             notice: components["schemas"]["NoticeBody"];
             questions: components["schemas"]["QuestionsBody"];
             source: components["schemas"]["SourceBody"];
+            talk: components["schemas"]["TalkBody"];
         };
         Evidence: {
             address: string;
@@ -3008,6 +3489,29 @@ export interface components {
             /** @description What the visit saw in its place */
             what: string;
         };
+        Imported: {
+            /**
+             * Format: int64
+             * @description That could be read
+             */
+            conversations: number;
+            /** Format: int64 */
+            exchanges: number;
+            /**
+             * Format: int64
+             * @description How many lines could not be taken in
+             */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Conversations that were not there before
+             */
+            fresh: number;
+            /** @description That has the draft answer */
+            job?: components["schemas"]["Job"];
+            /** @description The first hundred lines that could not be taken in */
+            problems: components["schemas"]["TalkProblem"][];
+        };
         ImportedSet: {
             columns: string[];
             /**
@@ -3047,6 +3551,12 @@ export interface components {
             /** @description The latest date of last change */
             until?: string;
         };
+        Item: {
+            at: string;
+            question: string;
+            /** @description run/question of a verdict, or finding/id of a conflict */
+            ref: string;
+        };
         Job: {
             createdAt: string;
             /** Format: int64 */
@@ -3055,7 +3565,7 @@ export interface components {
             error: string;
             id: string;
             /** @enum {string} */
-            kind: "gather" | "index" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect" | "chart";
+            kind: "gather" | "index" | "rebuild" | "run" | "encode" | "check" | "study" | "graph" | "collect" | "chart" | "replay" | "snags";
             /**
              * Format: double
              * @description Seconds left at that rate; 0 when not known
@@ -3114,6 +3624,54 @@ export interface components {
             version: string;
             /** @description repeats, section, or filter: and the field that held it back */
             why: string;
+        };
+        Line: {
+            at: string;
+            conversation: string;
+            id: string;
+            language: string;
+            /** @enum {string} */
+            mark: "right" | "wrong" | "doubtful" | "";
+            note: string;
+            /** @description Empty when it is not known */
+            outcome: string;
+            page: string;
+            /**
+             * Format: int64
+             * @description In its conversation, from 0
+             */
+            place: number;
+            question: string;
+            reviewedAt: string;
+            reviewer: string;
+            /** @description House rules that fired, by name */
+            rules: string[];
+            said: string;
+            sample: string;
+            snag: string;
+            /** Format: double */
+            support: number;
+            surface: string;
+            /** @enum {string} */
+            thumb: "up" | "down" | "";
+            /** @description Its evidence trail can be opened as a reply */
+            trail: boolean;
+            /** @description It waits to be answered by the draft */
+            waiting: boolean;
+            /** @description What the visitor wrote with the thumb */
+            word: string;
+        };
+        LogMark: {
+            exchanges: string[];
+            /**
+             * @description Empty: read, and nothing to say
+             * @enum {string}
+             */
+            mark: "right" | "wrong" | "doubtful" | "";
+            note?: string;
+            reviewer?: string;
+            /** @description What was said is taken back, and it counts as not read */
+            takenBack?: boolean;
         };
         Loss: {
             /**
@@ -3286,7 +3844,77 @@ export interface components {
             /** Format: int64 */
             words: number;
         };
+        OpenSnag: {
+            /** @description What is said since */
+            after: components["schemas"]["Reasked"][];
+            /** Format: int64 */
+            asked: number;
+            /** @description What was said when it was settled */
+            before: components["schemas"]["Reasked"][];
+            /** @description By the name of a cause; empty while it was not looked for */
+            cause: string;
+            changedAt: string;
+            createdAt: string;
+            diagnosis?: components["schemas"]["DiagnoseDiagnosis"];
+            /** @description Where it is to be mended */
+            document: string;
+            /** @description A day, as 2026-12-31 */
+            due: string;
+            endedAt: string;
+            /** @description What a person says is true */
+            fact: string;
+            first: string;
+            /** @enum {string} */
+            how: "answer" | "source" | "set" | "change" | "";
+            id: string;
+            items: components["schemas"]["Item"][];
+            /** @enum {string} */
+            kind: "unanswered" | "thumb" | "wrong" | "verdict" | "conflict";
+            last: string;
+            /** @description The latest hundred */
+            lines: components["schemas"]["Line"][];
+            note: string;
+            owner: string;
+            /** @description Why it was dismissed */
+            reason: string;
+            /**
+             * Format: int64
+             * @description How often nothing was answered
+             */
+            refused: number;
+            /** @enum {string} */
+            state: "open" | "waiting" | "settled" | "dismissed";
+            /** @description The wording most used */
+            title: string;
+            /**
+             * Format: int64
+             * @description The one that was read: a change is refused when it is another by now
+             */
+            version: number;
+            /**
+             * Format: int64
+             * @description Conversations in which it was asked
+             */
+            visitors: number;
+            why: string;
+        };
         "OutStruct {}Body": Record<string, never>;
+        Overview: {
+            /** @description By ten minutes and outcome */
+            buckets: components["schemas"]["Bucket"][];
+            languages: string[];
+            /** @description When the last question was asked, whatever the filter says of time */
+            newest: string;
+            /** @description Up to when the log was read; empty for never */
+            reviewed: string;
+            rules: string[];
+            surfaces: string[];
+            /**
+             * Format: int64
+             * @description Exchanges of a log that wait to be answered by the draft
+             */
+            waiting: number;
+        };
         Page: {
             address: string;
             /**
@@ -3813,6 +4441,11 @@ export interface components {
             text: string;
             title: string;
         };
+        PutThumbRequest: {
+            /** @enum {string} */
+            thumb: "up" | "down" | "";
+            word?: string;
+        };
         QueryEntry: {
             means: string[];
             term: string;
@@ -3959,6 +4592,13 @@ export interface components {
             expect?: components["schemas"]["QuestionsExpectation"][];
             say: string;
         };
+        Reasked: {
+            outcome: string;
+            /** @description It says what is true; where nobody said what is, it is answered */
+            passed: boolean;
+            question: string;
+            reply: string;
+        };
         Release: {
             at: string;
             /** @description Hash of all settings and lists */
@@ -3971,6 +4611,8 @@ export interface components {
         };
         Reply: {
             cited: components["schemas"]["Cited"][];
+            /** @description Of a reply that is kept; a message that names it goes on with it */
+            conversation?: string;
             evidence: components["schemas"]["Evidence"][];
             id?: string;
             /** @description What could have been among the evidence and is not, and why */
@@ -3989,6 +4631,21 @@ export interface components {
             /** @enum {string} */
             change: "fixed" | "broken" | "failing";
             question: components["schemas"]["QuestionsQuestion"];
+        };
+        Report: {
+            /** @description An exchange of the log, or a reply of the ask strip */
+            exchange?: string;
+            /** @description What is true */
+            fact?: string;
+            /** @description A finding of the content checks: two sources that disagree */
+            finding?: string;
+            note?: string;
+            /** @description Of a run by its id; alone, a question in words */
+            question?: string;
+            /** @description With a question: a verdict of a run */
+            run?: string;
+            /** @description The question of a verdict in words */
+            text?: string;
         };
         Result: {
             /** @description Why it failed, once that was looked into */
@@ -4020,6 +4677,9 @@ export interface components {
             note?: string;
             /** @description By whom */
             owner?: string;
+        };
+        ReviewedAt: {
+            at: string;
         };
         Rule: {
             id: string;
@@ -4231,6 +4891,37 @@ export interface components {
             results: components["schemas"]["Result"][];
             run: components["schemas"]["Run"];
         };
+        Sampled: {
+            at: string;
+            /** Format: int64 */
+            drawn: number;
+            id: string;
+            /** @description At 95 %, as Wilson has it */
+            interval: components["schemas"]["MeasureInterval"];
+            /** Format: int64 */
+            judged: number;
+            /**
+             * Format: int64
+             * @description How many must be judged for an interval of 5 points to either side, at this rate
+             */
+            needed: number;
+            /**
+             * Format: int64
+             * @description How many could have been drawn
+             */
+            of: number;
+            /**
+             * Format: double
+             * @description Share of the judged that are right; doubtful ones left out
+             */
+            rate: number;
+            /** Format: int64 */
+            right: number;
+            since: string;
+            until: string;
+            /** Format: int64 */
+            wrong: number;
+        };
         Saved: {
             method: components["schemas"]["Method"];
             rebuild?: components["schemas"]["Job"];
@@ -4245,6 +4936,8 @@ export interface components {
             answer?: components["schemas"]["AnswerSettings"];
             /** @description As whom it is asked: public, staff, or group: and a name; public when not given */
             audience?: string;
+            /** @description The conversation that it goes on with, as the reply before named it; one is begun when not given */
+            conversation?: string;
             /** @description What may be found */
             filter?: components["schemas"]["IndexFilter"];
             /** @description How chunks are ranked */
@@ -4269,6 +4962,12 @@ export interface components {
             /** @description What was said before, oldest first */
             turns?: components["schemas"]["QueryTurn"][];
         };
+        SetSettledStateRequest: {
+            /** @enum {string} */
+            state: "inForce" | "withdrawn";
+            /** Format: int64 */
+            version: number;
+        };
         SetVersion: {
             /** @description Ids that the version before did not have */
             added: string[];
@@ -4286,6 +4985,33 @@ export interface components {
             key: string;
             label: string;
         };
+        SettledVersion: {
+            answer: string;
+            at: string;
+            expires: string;
+            owner: string;
+            question: string;
+            state: string;
+            /** Format: int64 */
+            version: number;
+            /** @description Further ones, one a line */
+            wordings: string;
+        };
+        Settlement: {
+            /** @description The settled answer to write */
+            answer?: components["schemas"]["Answer"];
+            /** @description The change of the draft */
+            change?: components["schemas"]["DiagnoseAlteration"];
+            /** @description The document that is to be mended, by id */
+            document?: string;
+            /** @enum {string} */
+            how: "answer" | "source" | "set" | "change";
+            note?: string;
+            /** @description The question set that its questions go into */
+            set?: string;
+            /** Format: int64 */
+            version: number;
+        };
         Since: {
             at: string;
             /** @description The index is another one */
@@ -4299,6 +5025,57 @@ export interface components {
             settings: components["schemas"]["SettingPair"][];
             /** @description Hash of the index's manifest */
             snapshot: string;
+        };
+        Snag: {
+            /** @description What is said since */
+            after: components["schemas"]["Reasked"][];
+            /** Format: int64 */
+            asked: number;
+            /** @description What was said when it was settled */
+            before: components["schemas"]["Reasked"][];
+            /** @description By the name of a cause; empty while it was not looked for */
+            cause: string;
+            changedAt: string;
+            createdAt: string;
+            diagnosis?: components["schemas"]["DiagnoseDiagnosis"];
+            /** @description Where it is to be mended */
+            document: string;
+            /** @description A day, as 2026-12-31 */
+            due: string;
+            endedAt: string;
+            /** @description What a person says is true */
+            fact: string;
+            first: string;
+            /** @enum {string} */
+            how: "answer" | "source" | "set" | "change" | "";
+            id: string;
+            /** @enum {string} */
+            kind: "unanswered" | "thumb" | "wrong" | "verdict" | "conflict";
+            last: string;
+            note: string;
+            owner: string;
+            /** @description Why it was dismissed */
+            reason: string;
+            /**
+             * Format: int64
+             * @description How often nothing was answered
+             */
+            refused: number;
+            /** @enum {string} */
+            state: "open" | "waiting" | "settled" | "dismissed";
+            /** @description The wording most used */
+            title: string;
+            /**
+             * Format: int64
+             * @description The one that was read: a change is refused when it is another by now
+             */
+            version: number;
+            /**
+             * Format: int64
+             * @description Conversations in which it was asked
+             */
+            visitors: number;
+            why: string;
         };
         Source: {
             address: string;
@@ -4409,6 +5186,9 @@ export interface components {
              */
             renderCap?: number;
         };
+        SplitSnagRequest: {
+            exchanges: string[];
+        };
         StartStudyRequest: {
             /** @enum {string} */
             kind: "ablation" | "fit";
@@ -4482,6 +5262,12 @@ export interface components {
             reason: string;
             state: string;
         };
+        TalkBody: Record<string, never>;
+        TalkProblem: {
+            /** Format: int64 */
+            line: number;
+            text: string;
+        };
         TextPiece: {
             /** Format: int64 */
             end: number;
@@ -4552,6 +5338,23 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             title: string;
             version: string;
+        };
+        Use: {
+            /**
+             * Format: int64
+             * @description Of these, with a thumb down or marked wrong
+             */
+            down: number;
+            /**
+             * Format: int64
+             * @description Of these, with a thumb up or marked right
+             */
+            up: number;
+            /**
+             * Format: int64
+             * @description Replies to users that drew on it
+             */
+            used: number;
         };
         UseOf: {
             /** Format: int64 */
@@ -5148,6 +5951,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getConversation: {
+        parameters: {
+            query?: {
+                from?: number;
+                limit?: number;
+                hide?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                conversation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversation"];
                 };
             };
             /** @description Error */
@@ -6039,6 +6879,383 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listLog: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339 in UTC with milliseconds: the first moment */
+                since?: string;
+                /** @description The first moment that is no longer meant */
+                until?: string;
+                /** @description What people asked who work here, instead of what users did */
+                tests?: boolean;
+                surface?: string;
+                outcome?: string;
+                language?: string;
+                /** @description A part of the address of the page on which it was asked */
+                page?: string;
+                /** @description Name of a house rule that fired */
+                rule?: string;
+                mark?: "right" | "wrong" | "doubtful" | "any" | "none" | "";
+                thumb?: "up" | "down" | "";
+                /** @description In what was asked and said */
+                search?: string;
+                snag?: string;
+                sample?: string;
+                visitor?: string;
+                /** @description Mask mail addresses, telephone numbers and the like */
+                hide?: boolean;
+                /** @description A time and an id of an exchange: what is older */
+                before?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportLog: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339 in UTC with milliseconds: the first moment */
+                since?: string;
+                /** @description The first moment that is no longer meant */
+                until?: string;
+                /** @description What people asked who work here, instead of what users did */
+                tests?: boolean;
+                surface?: string;
+                outcome?: string;
+                language?: string;
+                /** @description A part of the address of the page on which it was asked */
+                page?: string;
+                /** @description Name of a house rule that fired */
+                rule?: string;
+                mark?: "right" | "wrong" | "doubtful" | "any" | "none" | "";
+                thumb?: "up" | "down" | "";
+                /** @description In what was asked and said */
+                search?: string;
+                snag?: string;
+                sample?: string;
+                visitor?: string;
+                /** @description Mask mail addresses, telephone numbers and the like */
+                hide?: boolean;
+                form?: "jsonl" | "csv";
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importLog: {
+        parameters: {
+            query?: {
+                /** @description Keep them; otherwise they are only read */
+                keep?: boolean;
+                /** @description Have the draft answer every question in place of the reply that the log has */
+                ask?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    markLog: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogMark"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getLogOverview: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339 in UTC with milliseconds: the first moment */
+                since?: string;
+                /** @description The first moment that is no longer meant */
+                until?: string;
+                /** @description What people asked who work here, instead of what users did */
+                tests?: boolean;
+                surface?: string;
+                outcome?: string;
+                language?: string;
+                /** @description A part of the address of the page on which it was asked */
+                page?: string;
+                /** @description Name of a house rule that fired */
+                rule?: string;
+                mark?: "right" | "wrong" | "doubtful" | "any" | "none" | "";
+                thumb?: "up" | "down" | "";
+                /** @description In what was asked and said */
+                search?: string;
+                snag?: string;
+                sample?: string;
+                visitor?: string;
+                /** @description Mask mail addresses, telephone numbers and the like */
+                hide?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setReviewed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewedAt"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listSamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sampled"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    drawSample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawSampleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sampled"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putThumb: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                exchange: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutThumbRequest"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -7939,6 +9156,180 @@ export interface operations {
             };
         };
     };
+    listSettled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putSettled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    catchSettled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatchSettledRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catch"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSettledHistory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                settled: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledVersion"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setSettledState: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                settled: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetSettledStateRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getSheet: {
         parameters: {
             query?: never;
@@ -7994,6 +9385,318 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listSnags: {
+        parameters: {
+            query?: {
+                state?: "open" | "waiting" | "settled" | "dismissed" | "";
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addSnag: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Report"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    gatherSnags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    splitSnag: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitSnagRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSnag: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                snag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenSnag"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeSnag: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                snag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    diagnoseSnag: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                snag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    mergeSnags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                snag: string;
+                into: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    settleSnag: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                snag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settlement"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snag"];
                 };
             };
             /** @description Error */
@@ -8447,6 +10150,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    eraseVisitor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                visitor: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erased"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,12 @@
+package text
+
+import "strings"
+
+// Cell keeps a spreadsheet from taking a text for a formula when it is a cell of a file of values: it gets an apostrophe before it (OWASP, "CSV
+// Injection", from memory).
+func Cell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
+}

@@ -1,0 +1,280 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"jolvex/internal/job"
+	"jolvex/internal/mending/conversations"
+	"jolvex/internal/mending/settled"
+	"jolvex/internal/mending/snags"
+	"jolvex/internal/store/talk"
+)
+
+// LogFilter says which exchanges of the log are meant.
+type LogFilter struct {
+	InCorpus
+	Since    string `query:"since" maxLength:"30" doc:"RFC 3339 in UTC with milliseconds: the first moment"`
+	Until    string `query:"until" maxLength:"30" doc:"The first moment that is no longer meant"`
+	Tests    bool   `query:"tests" doc:"What people asked who work here, instead of what users did"`
+	Surface  string `query:"surface" maxLength:"80"`
+	Outcome  string `query:"outcome" maxLength:"40"`
+	Language string `query:"language" maxLength:"40"`
+	Page     string `query:"page" maxLength:"300" doc:"A part of the address of the page on which it was asked"`
+	Rule     string `query:"rule" maxLength:"200" doc:"Name of a house rule that fired"`
+	Mark     string `query:"mark" enum:"right,wrong,doubtful,any,none,"`
+	Thumb    string `query:"thumb" enum:"up,down,"`
+	Search   string `query:"search" maxLength:"200" doc:"In what was asked and said"`
+	Snag     string `query:"snag" maxLength:"80"`
+	Sample   string `query:"sample" maxLength:"80"`
+	Visitor  string `query:"visitor" maxLength:"200"`
+	Hide     bool   `query:"hide" doc:"Mask mail addresses, telephone numbers and the like"`
+}
+
+func (f LogFilter) filter() talk.Filter {
+	return talk.Filter{
+		Since: f.Since, Until: f.Until, Tests: f.Tests, Surface: f.Surface, Outcome: f.Outcome, Language: f.Language, Page: f.Page, Rule: f.Rule, Mark: f.Mark,
+		Thumb: f.Thumb, Search: f.Search, Snag: f.Snag, Sample: f.Sample, Visitor: f.Visitor,
+	}
+}
+
+// LogMark is what a person says of some exchanges.
+type LogMark struct {
+	Exchanges []string `json:"exchanges" minItems:"1" maxItems:"1000" nullable:"false"`
+	Mark      string   `json:"mark" enum:"right,wrong,doubtful," doc:"Empty: read, and nothing to say"`
+	Note      string   `json:"note,omitempty" maxLength:"2000"`
+	Reviewer  string   `json:"reviewer,omitempty" maxLength:"120"`
+	TakenBack bool     `json:"takenBack,omitempty" doc:"What was said is taken back, and it counts as not read"`
+}
+
+// mend registers the operations of the log.
+func (h *handlers) mend(api huma.API) {
+	room := func() *conversations.Room { return h.app.Mending.Conversations }
+	huma.Register(api, operation("listLog", http.MethodGet, "/corpora/{corpus}/log", "mend", "What was asked, the newest first"),
+		func(ctx context.Context, in *struct {
+			LogFilter
+			Before string `query:"before" maxLength:"120" doc:"A time and an id of an exchange: what is older"`
+			Limit  int    `query:"limit" default:"200" minimum:"1" maximum:"2000"`
+		},
+		) (*out[[]conversations.Line], error) {
+			f := in.filter()
+			f.Before, f.Limit = in.Before, in.Limit
+			return reply(room().Log(ctx, in.Corpus, f, in.Hide))
+		})
+	huma.Register(api, operation("getLogOverview", http.MethodGet, "/corpora/{corpus}/log/overview", "mend", "How much was asked when and how it ended, and what the log can be filtered by"),
+		func(ctx context.Context, in *LogFilter) (*out[conversations.Overview], error) {
+			return reply(room().Overview(ctx, in.Corpus, in.filter()))
+		})
+	huma.Register(api, operation("getConversation", http.MethodGet, "/corpora/{corpus}/conversations/{conversation}", "mend", "A conversation, whole or a part of it"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Conversation string `path:"conversation"`
+			From         int    `query:"from" minimum:"0"`
+			Limit        int    `query:"limit" default:"100" minimum:"1" maximum:"500"`
+			Hide         bool   `query:"hide"`
+		},
+		) (*out[conversations.Conversation], error) {
+			return reply(room().Conversation(ctx, in.Corpus, in.Conversation, in.From, in.Limit, in.Hide))
+		})
+	huma.Register(api, operation("markLog", http.MethodPost, "/corpora/{corpus}/log/marks", "mend", "Mark exchanges right, wrong, doubtful, or just read"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body LogMark
+		},
+		) (*struct{}, error) {
+			return nil, known(room().Mark(ctx, in.Corpus, in.Body.Exchanges, talk.Marking{Mark: in.Body.Mark, Note: in.Body.Note, Reviewer: in.Body.Reviewer}, !in.Body.TakenBack))
+		})
+	huma.Register(api, operation("setReviewed", http.MethodPost, "/corpora/{corpus}/log/reviewed", "mend", "Say that the log has been read up to now"),
+		func(ctx context.Context, in *InCorpus) (*out[ReviewedAt], error) {
+			at, err := room().Read(ctx, in.Corpus)
+			return reply(ReviewedAt{at}, err)
+		})
+	huma.Register(api, operation("putThumb", http.MethodPut, "/corpora/{corpus}/log/{exchange}/thumb", "mend", "Keep what a visitor thinks of a reply"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Exchange string `path:"exchange"`
+			Body     struct {
+				Thumb string `json:"thumb" enum:"up,down,"`
+				Word  string `json:"word,omitempty" maxLength:"2000"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, known(room().Thumb(ctx, in.Corpus, in.Exchange, in.Body.Thumb, in.Body.Word))
+		})
+	imported := operation("importLog", http.MethodPost, "/corpora/{corpus}/log/import", "mend", "Read conversations from JSON Lines or CSV, and keep them")
+	imported.MaxBodyBytes = 256 << 20
+	huma.Register(api, imported, func(ctx context.Context, in *struct {
+		InCorpus
+		Keep    bool   `query:"keep" doc:"Keep them; otherwise they are only read"`
+		Ask     bool   `query:"ask" doc:"Have the draft answer every question in place of the reply that the log has"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	},
+	) (*out[conversations.Imported], error) {
+		return reply(room().Import(ctx, in.Corpus, in.RawBody, in.Keep, in.Ask))
+	})
+	huma.Register(api, operation("exportLog", http.MethodGet, "/corpora/{corpus}/log/export", "mend", "The log as JSON Lines, which can be imported, or as CSV"),
+		func(ctx context.Context, in *struct {
+			LogFilter
+			Form string `query:"form" enum:"jsonl,csv" default:"jsonl"`
+		},
+		) (*huma.StreamResponse, error) {
+			kind := map[string]string{"jsonl": "application/jsonl; charset=utf-8", "csv": "text/csv; charset=utf-8"}[in.Form]
+			return file("log."+in.Form, kind)(room().Export(ctx, in.Corpus, in.Form, in.filter(), in.Hide))
+		})
+	huma.Register(api, operation("eraseVisitor", http.MethodDelete, "/corpora/{corpus}/visitors/{visitor}", "mend", "Erase all conversations of one visitor, with their replies"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Visitor string `path:"visitor"`
+		},
+		) (*out[Erased], error) {
+			n, err := room().Erase(ctx, in.Corpus, in.Visitor)
+			return reply(Erased{n}, err)
+		})
+	huma.Register(api, operation("listSamples", http.MethodGet, "/corpora/{corpus}/log/samples", "mend", "Random samples of the log, and what was judged of them"),
+		func(ctx context.Context, in *InCorpus) (*out[[]conversations.Sampled], error) {
+			return reply(room().Samples(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("drawSample", http.MethodPost, "/corpora/{corpus}/log/samples", "mend", "Draw a random sample of what users asked, to judge how often they are answered rightly"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Since string `json:"since" maxLength:"30"`
+				Until string `json:"until" maxLength:"30"`
+				Size  int    `json:"size" minimum:"1" maximum:"2000"`
+			}
+		},
+		) (*out[conversations.Sampled], error) {
+			return reply(room().Draw(ctx, in.Corpus, in.Body.Since, in.Body.Until, in.Body.Size))
+		})
+}
+
+// ReviewedAt is up to when the log was read.
+type ReviewedAt struct {
+	At string `json:"at"`
+}
+
+// Erased is how many conversations were erased.
+type Erased struct {
+	Conversations int `json:"conversations"`
+}
+
+// mendSnags registers the operations of snags.
+func (h *handlers) mendSnags(api huma.API) {
+	room := func() *snags.Room { return h.app.Mending.Snags }
+	type InSnag struct {
+		InCorpus
+		Snag string `path:"snag"`
+	}
+	huma.Register(api, operation("listSnags", http.MethodGet, "/corpora/{corpus}/snags", "mend", "Things to mend, those most asked first"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			State string `query:"state" enum:"open,waiting,settled,dismissed,"`
+		},
+		) (*out[[]snags.Snag], error) {
+			return reply(room().List(ctx, in.Corpus, in.State))
+		})
+	huma.Register(api, operation("getSnag", http.MethodGet, "/corpora/{corpus}/snags/{snag}", "mend", "One snag with what was gathered in it"),
+		func(ctx context.Context, in *InSnag) (*out[snags.OpenSnag], error) {
+			return reply(room().Open(ctx, in.Corpus, in.Snag))
+		})
+	huma.Register(api, operation("addSnag", http.MethodPost, "/corpora/{corpus}/snags", "mend", "Make a snag of a reply, a verdict, a conflict between sources, or a question"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body snags.Report
+		},
+		) (*out[snags.Snag], error) {
+			return reply(room().Add(ctx, in.Corpus, in.Body))
+		})
+	huma.Register(api, operation("gatherSnags", http.MethodPost, "/corpora/{corpus}/snags/gather", "mend", "Gather what went wrong, and group it by meaning"),
+		func(ctx context.Context, in *InCorpus) (*out[job.Job], error) {
+			return reply(room().Gather(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("changeSnag", http.MethodPatch, "/corpora/{corpus}/snags/{snag}", "mend", "Assign, note, date, word, dismiss or reopen a snag"),
+		func(ctx context.Context, in *struct {
+			InSnag
+			Body snags.Change
+		},
+		) (*out[snags.Snag], error) {
+			return reply(room().Change(ctx, in.Corpus, in.Snag, in.Body))
+		})
+	huma.Register(api, operation("mergeSnags", http.MethodPost, "/corpora/{corpus}/snags/{snag}/merge/{into}", "mend", "Put all that is in a snag into another one"),
+		func(ctx context.Context, in *struct {
+			InSnag
+			Into string `path:"into"`
+		},
+		) (*out[snags.Snag], error) {
+			return reply(room().Merge(ctx, in.Corpus, in.Snag, in.Into))
+		})
+	huma.Register(api, operation("splitSnag", http.MethodPost, "/corpora/{corpus}/snags/split", "mend", "Take exchanges out of their snag, and make one of their own of them"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Exchanges []string `json:"exchanges" minItems:"1" maxItems:"1000" nullable:"false"`
+			}
+		},
+		) (*out[snags.Snag], error) {
+			return reply(room().Split(ctx, in.Corpus, in.Body.Exchanges))
+		})
+	huma.Register(api, operation("diagnoseSnag", http.MethodPost, "/corpora/{corpus}/snags/{snag}/cause", "mend", "Find the likely cause of a snag, and what would cure it"),
+		func(ctx context.Context, in *InSnag) (*out[snags.Snag], error) {
+			return reply(room().Look(ctx, in.Corpus, in.Snag))
+		})
+	huma.Register(api, operation("settleSnag", http.MethodPost, "/corpora/{corpus}/snags/{snag}/settle", "mend", "Settle a snag; its questions are asked again when that is done"),
+		func(ctx context.Context, in *struct {
+			InSnag
+			Body snags.Settlement
+		},
+		) (*out[snags.Snag], error) {
+			return reply(room().Settle(ctx, in.Corpus, in.Snag, in.Body))
+		})
+}
+
+// mendSettled registers the operations of settled answers.
+func (h *handlers) mendSettled(api huma.API) {
+	room := func() *settled.Room { return h.app.Mending.Settled }
+	type InSettled struct {
+		InCorpus
+		Settled string `path:"settled"`
+	}
+	huma.Register(api, operation("listSettled", http.MethodGet, "/corpora/{corpus}/settled", "mend", "Settled answers, with how often they were used"),
+		func(ctx context.Context, in *InCorpus) (*out[[]settled.Answer], error) {
+			return reply(room().List(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("putSettled", http.MethodPut, "/corpora/{corpus}/settled", "mend", "Write a settled answer: a new one without an id"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body settled.Answer
+		},
+		) (*out[settled.Answer], error) {
+			return reply(room().Put(ctx, in.Corpus, in.Body))
+		})
+	huma.Register(api, operation("setSettledState", http.MethodPost, "/corpora/{corpus}/settled/{settled}/state", "mend", "Withdraw a settled answer, or put it into force again"),
+		func(ctx context.Context, in *struct {
+			InSettled
+			Body struct {
+				State   string `json:"state" enum:"inForce,withdrawn"`
+				Version int    `json:"version"`
+			}
+		},
+		) (*out[settled.Answer], error) {
+			return reply(room().SetState(ctx, in.Corpus, in.Settled, in.Body.Version, in.Body.State))
+		})
+	huma.Register(api, operation("getSettledHistory", http.MethodGet, "/corpora/{corpus}/settled/{settled}/history", "mend", "What a settled answer was, the latest first"),
+		func(ctx context.Context, in *InSettled) (*out[[]talk.SettledVersion], error) {
+			return reply(room().History(ctx, in.Corpus, in.Settled))
+		})
+	huma.Register(api, operation("catchSettled", http.MethodPost, "/corpora/{corpus}/settled/catch", "mend", "Which past questions a settled answer in the making would catch, and which it would take over from other answers"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body struct {
+				Question string   `json:"question" maxLength:"2000"`
+				Wordings []string `json:"wordings,omitempty" maxItems:"20" nullable:"false"`
+				Snag     string   `json:"snag,omitempty"`
+			}
+		},
+		) (*out[settled.Catch], error) {
+			return reply(room().Catches(ctx, in.Corpus, in.Body.Snag, settled.Answer{Question: in.Body.Question, Wordings: in.Body.Wordings}))
+		})
+}

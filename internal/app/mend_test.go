@@ -1,0 +1,298 @@
+package app_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jolvex/core/answer"
+	"jolvex/core/query"
+	"jolvex/internal/app"
+	"jolvex/internal/asking"
+	"jolvex/internal/fault"
+	"jolvex/internal/mending/settled"
+	"jolvex/internal/mending/snags"
+	"jolvex/internal/store/talk"
+)
+
+// logged is a log of conversations over the demo site, answered by the draft.
+func logged(t *testing.T, lines ...string) *app.App {
+	t.Helper()
+	a := fresh(t)
+	gather(t, a, "c", ferries(t))
+	imported(t, a, lines...)
+	return a
+}
+
+func imported(t *testing.T, a *app.App, lines ...string) {
+	t.Helper()
+	got, err := a.Mending.Conversations.Import(t.Context(), "c", []byte(strings.Join(lines, "\n")), true, true)
+	require.NoError(t, err)
+	require.Empty(t, got.Problems)
+	ended(t, a, "c", got.Job.ID)
+}
+
+func wasAsked(conversation, question string) string {
+	return fmt.Sprintf(`{"conversation":%q,"visitor":"v-%s","question":%q,"surface":"widget","at":"2026-03-01T10:00:00Z"}`, conversation, conversation, question)
+}
+
+func gatherSnags(t *testing.T, a *app.App) []snags.Snag {
+	t.Helper()
+	j, err := a.Mending.Snags.Gather(t.Context(), "c")
+	require.NoError(t, err)
+	ended(t, a, "c", j.ID)
+	ss, err := a.Mending.Snags.List(t.Context(), "c", "")
+	require.NoError(t, err)
+	return ss
+}
+
+func TestALogIsAnsweredAndRead(t *testing.T) {
+	a := logged(t, wasAsked("1", "How much is a return ticket to Little Hobb?"), wasAsked("1", "And for a senior?"), wasAsked("2", "Do you sell gift vouchers?"))
+	again, err := a.Mending.Conversations.Import(t.Context(), "c", []byte(wasAsked("2", "Do you sell gift vouchers?")), true, true)
+	require.NoError(t, err)
+	assert.Zero(t, again.Fresh, "a conversation that is there already is passed over")
+	_, err = a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "What does a bicycle cost?"})
+	require.NoError(t, err)
+
+	log, err := a.Mending.Conversations.Log(t.Context(), "c", talk.Filter{Limit: 10}, false)
+	require.NoError(t, err)
+	require.Len(t, log, 3, "what people ask who work here stands apart")
+	c, err := a.Mending.Conversations.Conversation(t.Context(), "c", log[0].Conversation, 0, 10, false)
+	require.NoError(t, err)
+	if len(c.Exchanges) == 1 {
+		c, err = a.Mending.Conversations.Conversation(t.Context(), "c", log[2].Conversation, 0, 10, false)
+		require.NoError(t, err)
+	}
+	require.Len(t, c.Exchanges, 2)
+	assert.Contains(t, c.Exchanges[0].Said, "£20.30")
+	assert.Contains(t, c.Exchanges[1].Said, "£15.80", "a follow-up is read with what was said before")
+	r, err := a.Asking.Reply(t.Context(), "c", c.Exchanges[1].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "widget", r.Trail.Pins.Surface, "with its evidence trail")
+
+	mine, err := a.Mending.Conversations.Log(t.Context(), "c", talk.Filter{Tests: true, Limit: 10}, false)
+	require.NoError(t, err)
+	require.Len(t, mine, 1)
+	for filter, want := range map[*talk.Filter]int{
+		{Outcome: "refused"}: 1, {Search: "VOUCHER"}: 1, {Search: "20.30"}: 1, {Search: "100%"}: 0, {Visitor: "v-1"}: 2, {Surface: "import"}: 0, {Since: "2026-03-01T10:00:00.000Z"}: 3, {Until: "2026-03-01T10:00:00.000Z"}: 0, {Mark: "none"}: 3,
+	} {
+		filter.Limit = 10
+		got, err := a.Mending.Conversations.Log(t.Context(), "c", *filter, false)
+		require.NoError(t, err)
+		assert.Len(t, got, want, "%+v", *filter)
+	}
+	over, err := a.Mending.Conversations.Overview(t.Context(), "c", talk.Filter{})
+	require.NoError(t, err)
+	assert.Equal(t, "2026-03-01T10:00:00Z", over.Buckets[0].Start)
+
+	csv, err := a.Mending.Conversations.Export(t.Context(), "c", "csv", talk.Filter{}, false)
+	require.NoError(t, err)
+	assert.Equal(t, 4, strings.Count(string(csv), "\n"))
+	jsonl, err := a.Mending.Conversations.Export(t.Context(), "c", "jsonl", talk.Filter{}, false)
+	require.NoError(t, err)
+	back, err := a.Mending.Conversations.Import(t.Context(), "c", jsonl, false, false)
+	require.NoError(t, err)
+	assert.Equal(t, []int{2, 3}, []int{back.Conversations, back.Exchanges}, "what is exported can be imported")
+
+	n, err := a.Mending.Conversations.Erase(t.Context(), "c", "v-1")
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	_, err = a.Asking.Reply(t.Context(), "c", c.Exchanges[0].ID)
+	assert.ErrorIs(t, err, fault.ErrMissing, "with the replies")
+}
+
+func TestAMessageGoesOnWithItsConversation(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	first, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "Must a dog be on a lead?"})
+	require.NoError(t, err)
+	who := public
+	who.Conversation = first.Conversation
+	second, err := a.Asking.Ask(t.Context(), who, "c", query.Question{Text: "and a muzzle?"})
+	require.NoError(t, err)
+	assert.Equal(t, first.Conversation, second.Conversation)
+	who.Audience = "staff"
+	_, err = a.Asking.Ask(t.Context(), who, "c", query.Question{Text: "and a muzzle?"})
+	assert.ErrorIs(t, err, fault.ErrInput, "what one audience was told is no part of another's conversation")
+	_, err = a.Asking.Ask(t.Context(), asking.Caller{Audience: "public", Surface: "bench", Conversation: "nowhere"}, "c", query.Question{Text: "x"})
+	assert.ErrorIs(t, err, fault.ErrInput)
+}
+
+func TestASampleTellsHowOftenUsersAreAnsweredRightly(t *testing.T) {
+	a := logged(t, wasAsked("1", "How much is parking for one week?"), wasAsked("2", "hello"), wasAsked("3", "Is there internet on board?"), wasAsked("4", "Do you sell gift vouchers?"))
+	s, err := a.Mending.Conversations.Draw(t.Context(), "c", "2026-01-01T00:00:00.000Z", "2027-01-01T00:00:00.000Z", 10)
+	require.NoError(t, err)
+	assert.Equal(t, []int{3, 3}, []int{s.Drawn, s.Of}, "courtesies are not drawn")
+	log, err := a.Mending.Conversations.Log(t.Context(), "c", talk.Filter{Sample: s.ID, Limit: 10}, false)
+	require.NoError(t, err)
+	require.NoError(t, a.Mending.Conversations.Mark(t.Context(), "c", []string{log[0].ID, log[1].ID}, talk.Marking{Mark: "right"}, true))
+	require.NoError(t, a.Mending.Conversations.Mark(t.Context(), "c", []string{log[2].ID}, talk.Marking{Mark: "wrong", Note: "no"}, true))
+	all, err := a.Mending.Conversations.Samples(t.Context(), "c")
+	require.NoError(t, err)
+	assert.InDelta(t, 2./3, all[0].Rate, 1e-9)
+	assert.Equal(t, 3, all[0].Judged)
+	assert.Less(t, all[0].Interval.Low, .3)
+	assert.ErrorIs(t, a.Mending.Conversations.Mark(t.Context(), "c", []string{"nowhere"}, talk.Marking{}, true), fault.ErrMissing)
+	_, err = a.Mending.Conversations.Draw(t.Context(), "c", "2020-01-01T00:00:00.000Z", "2021-01-01T00:00:00.000Z", 10)
+	assert.ErrorIs(t, err, fault.ErrInput)
+}
+
+func TestASnagIsSettledByAnAnswer(t *testing.T) {
+	a := logged(t, wasAsked("1", "Do you sell gift vouchers?"), wasAsked("2", "gift voucher"), wasAsked("3", "Do you sell gift vouchers?"), wasAsked("4", "Can I sleep in my campervan overnight?"), wasAsked("5", "How much is parking for one week?"))
+	ss := gatherSnags(t, a)
+	require.Len(t, ss, 2)
+	s := ss[0]
+	assert.Equal(t, "Do you sell gift vouchers?", s.Title, "the wording most used")
+	assert.Equal(t, []int{3, 3, 3}, []int{s.Asked, s.Visitors, s.Refused})
+
+	caught, err := a.Mending.Settled.Catches(t.Context(), "c", s.ID, settled.Answer{Question: "Do you sell gift vouchers?"})
+	require.NoError(t, err)
+	assert.Equal(t, []int{2, 0}, []int{caught.Meant, caught.Over}, "both wordings, and nothing else")
+
+	done, err := a.Mending.Snags.Settle(t.Context(), "c", s.ID, snags.Settlement{Version: s.Version, How: snags.ByAnswer, Answer: &settled.Answer{
+		Question: "Do you sell gift vouchers?", Answer: "Gift vouchers from £25.00 are sold at the ticket office.", Wordings: []string{"gift voucher"},
+	}})
+	require.NoError(t, err)
+	assert.Equal(t, "settled", done.State)
+	_, err = a.Mending.Snags.Change(t.Context(), "c", s.ID, snags.Change{Version: s.Version, Reopen: true})
+	assert.ErrorIs(t, err, fault.ErrChanged, "two people at one snag: the second is told")
+	idle(t, a, "c")
+	open, err := a.Mending.Snags.Open(t.Context(), "c", s.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "settled", open.State)
+	for i := range open.Before {
+		assert.Equal(t, string(answer.Refused), open.Before[i].Outcome)
+		assert.Contains(t, open.After[i].Reply, "£25.00", "asked again: %s", open.After[i].Question)
+		assert.True(t, open.After[i].Passed)
+	}
+	imported(t, a, wasAsked("9", "gift vouchers?"))
+	list, err := a.Mending.Settled.List(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Equal(t, 1, list[0].Use.Used)
+
+	out, err := a.Mending.Settled.SetState(t.Context(), "c", list[0].ID, list[0].Version, talk.Withdrawn)
+	require.NoError(t, err)
+	idle(t, a, "c")
+	r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "gift voucher"})
+	require.NoError(t, err)
+	assert.True(t, r.Refused, "withdrawn, it is no longer given")
+	_, err = a.Mending.Settled.SetState(t.Context(), "c", out.ID, out.Version, talk.InForce)
+	require.NoError(t, err)
+	idle(t, a, "c")
+	r, err = a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "gift voucher"})
+	require.NoError(t, err)
+	assert.Contains(t, r.Reply, "£25.00")
+	history, err := a.Mending.Settled.History(t.Context(), "c", out.ID)
+	require.NoError(t, err)
+	assert.Len(t, history, 3)
+}
+
+func TestASnagWaitsForItsSource(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	put := func(body string) string {
+		d, err := a.Gathering.PutText(t.Context(), "c", "Vouchers", body)
+		require.NoError(t, err)
+		idle(t, a, "c")
+		return d.ID
+	}
+	id := put("# Vouchers\n\nThe shop has closed.")
+	imported(t, a, wasAsked("1", "How much is a gift voucher?"))
+	ss := gatherSnags(t, a)
+	require.Len(t, ss, 1)
+	fact := "A gift voucher costs £25.00."
+	s, err := a.Mending.Snags.Change(t.Context(), "c", ss[0].ID, snags.Change{Version: ss[0].Version, Fact: &fact})
+	require.NoError(t, err)
+	s, err = a.Mending.Snags.Settle(t.Context(), "c", s.ID, snags.Settlement{Version: s.Version, How: snags.BySource, Document: id})
+	require.NoError(t, err)
+	assert.Equal(t, "waiting", s.State)
+	assert.Equal(t, "waiting", gatherSnags(t, a)[0].State, "as long as the source is what it was")
+	put("# Vouchers\n\nWe sell vouchers no more.")
+	assert.Equal(t, "open", gatherSnags(t, a)[0].State, "mended wrongly, it comes back")
+	s = gatherSnags(t, a)[0]
+	_, err = a.Mending.Snags.Settle(t.Context(), "c", s.ID, snags.Settlement{Version: s.Version, How: snags.BySource, Document: id})
+	require.NoError(t, err)
+	put("# Vouchers\n\nA gift voucher costs £25.00.")
+	s = gatherSnags(t, a)[0]
+	assert.Equal(t, "settled", s.State, "%+v", s)
+	assert.Contains(t, s.After[0].Reply, "£25.00")
+
+	other := "Campervans may stay for £12.00 a night."
+	imported(t, a, wasAsked("2", "May I stay overnight in my campervan?"))
+	ss = gatherSnags(t, a)
+	at := 0
+	for ss[at].State != "open" {
+		at++
+	}
+	_, err = a.Mending.Snags.Settle(t.Context(), "c", ss[at].ID, snags.Settlement{Version: ss[at].Version, How: snags.BySet, Set: "From users"})
+	assert.ErrorIs(t, err, fault.ErrInput, "what is true is not said")
+	s, err = a.Mending.Snags.Change(t.Context(), "c", ss[at].ID, snags.Change{Version: ss[at].Version, Fact: &other})
+	require.NoError(t, err)
+	s, err = a.Mending.Snags.Look(t.Context(), "c", s.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "notGathered", s.Cause, "what is true stands nowhere")
+	_, err = a.Mending.Snags.Settle(t.Context(), "c", s.ID, snags.Settlement{Version: s.Version, How: snags.BySet, Set: "From users"})
+	require.NoError(t, err)
+	set, err := a.Proving.Sets.QuestionSet(t.Context(), "c", "From users")
+	require.NoError(t, err)
+	require.Len(t, set.Questions, 1)
+	assert.Equal(t, "£12.00", set.Questions[0].Expect[0].Values[0])
+}
+
+func TestASettledAnswerIsWarnedOfAndExpires(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	_, err := a.Gathering.PutText(t.Context(), "c", "Dogs", "# Dogs\n\nThe fare for a dog is £3.00.")
+	require.NoError(t, err)
+	s, err := a.Mending.Settled.Put(t.Context(), "c", settled.Answer{Question: "What is the fare for a dog?", Answer: "The fare for a dog is £2.00."})
+	require.NoError(t, err)
+	_, err = a.Mending.Settled.Put(t.Context(), "c", settled.Answer{Question: "Dog fare", Answer: "£2.00.", Wordings: []string{"what is the fare for a DOG?"}})
+	assert.ErrorIs(t, err, fault.ErrInput, "one question has one settled answer")
+	idle(t, a, "c")
+	gatherSnags(t, a)
+	list, err := a.Mending.Settled.List(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Contains(t, list[0].Warning, "says otherwise: The fare for a dog is £3.00.")
+	s.Answer = "The fare for a dog is £3.00."
+	s, err = a.Mending.Settled.Put(t.Context(), "c", s)
+	require.NoError(t, err)
+	idle(t, a, "c")
+	gatherSnags(t, a)
+	list, err = a.Mending.Settled.List(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Contains(t, list[0].Warning, "says the same")
+	s.Expires = "2020-01-01"
+	s, err = a.Mending.Settled.Put(t.Context(), "c", s)
+	require.NoError(t, err)
+	assert.Equal(t, "expired", s.State)
+	_, err = a.Mending.Settled.SetState(t.Context(), "c", s.ID, s.Version, talk.InForce)
+	assert.ErrorIs(t, err, fault.ErrInput)
+	for _, bad := range []settled.Answer{{Question: " ", Answer: "x"}, {Question: "x"}, {Question: "a\u202eb", Answer: "x"}, {Question: "x", Answer: "y", Expires: "soon"}} {
+		_, err := a.Mending.Settled.Put(t.Context(), "c", bad)
+		assert.ErrorIs(t, err, fault.ErrInput)
+	}
+}
+
+func TestASettledAnswerThatCatchesEverythingIsTold(t *testing.T) {
+	a := fresh(t)
+	gather(t, a, "c", ferries(t))
+	var qs []string
+	for i, q := range []string{
+		"How much is a bicycle to Sandrel?", "How much is a dog to Sandrel?", "How much is a kayak to Sandrel?", "How much is a car to Sandrel?", "What does a ticket to Sandrel cost?", "child ticket to Sandrel price",
+		"senior ticket to Sandrel price", "return ticket to Sandrel price", "single ticket to Sandrel", "student ticket Sandrel", "van to Sandrel price", "motorhome to Sandrel price", "How much is the ferry to Sandrel for adults?",
+		"family ticket to Sandrel", "carnet Sandrel price", "season ticket Sandrel", "trailer to Sandrel fare", "motorcycle to Sandrel fare", "resident ticket Sandrel", "price of a crossing to Sandrel",
+	} {
+		qs = append(qs, wasAsked(fmt.Sprint(i), q))
+	}
+	imported(t, a, qs...)
+	got, err := a.Mending.Settled.Catches(t.Context(), "c", "", settled.Answer{Question: "How much is a ticket to Sandrel?"})
+	require.NoError(t, err)
+	assert.True(t, got.Everything, "%d of %d", got.Over, got.Of)
+	got, err = a.Mending.Settled.Catches(t.Context(), "c", "", settled.Answer{Question: "Where do I fix my glasses?"})
+	require.NoError(t, err)
+	assert.False(t, got.Everything)
+	assert.Zero(t, got.Over)
+}
