@@ -23,7 +23,7 @@ const (
 	VisitorsSet = "In vier Sprachen"
 )
 
-//go:embed pages visitors sets handed-over pairs.csv method
+//go:embed pages visitors sets handed-over pairs.csv method talk.tsv
 var files embed.FS
 
 // Pages are the pages of the demo site: Markdown with a title, or a piece of HTML; and its files.

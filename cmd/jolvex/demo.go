@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -24,6 +25,8 @@ import (
 	"jolvex/internal/connections"
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
+	"jolvex/internal/job"
+	"jolvex/internal/mending/conversations"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
@@ -154,10 +157,39 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 			return err
 		}
 	}
+	if err := conversed(ctx, cl, home); err != nil {
+		return fmt.Errorf("bring in what visitors asked: %w", err)
+	}
 	if err := visitors(ctx, cl, s); err != nil {
 		return fmt.Errorf("prepare the corpus in German: %w", err)
 	}
 	return cl.close()
+}
+
+// How many conversations the demo's visitors had, over how many days.
+const (
+	demoTalks = 300
+	demoDays  = 28
+)
+
+// conversed has visitors of the demo ask over the last weeks, and gathers what went wrong.
+func conversed(ctx context.Context, cl *client, home string) error {
+	var got conversations.Imported
+	log := demo.Log(demoTalks, demoDays, time.Now(), strings.TrimSuffix(home, "/"), 1)
+	if err := cl.call(ctx, http.MethodPost, corpusPath(demo.Corpus, "log", "import")+"?keep=true&ask=true", log, &got); err != nil {
+		return err
+	}
+	if got.Job != nil {
+		if _, err := cl.follow(ctx, demo.Corpus, got.Job.ID, func(job.Job) {}); err != nil {
+			return err
+		}
+	}
+	var j job.Job
+	if err := cl.call(ctx, http.MethodPost, corpusPath(demo.Corpus, "snags", "gather"), nil, &j); err != nil {
+		return err
+	}
+	_, err := cl.follow(ctx, demo.Corpus, j.ID, func(job.Job) {})
+	return err
 }
 
 // visitors makes the corpus for visitors from abroad: German pages, read by the encoder of many languages, asked in four of them.

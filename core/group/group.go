@@ -14,7 +14,11 @@ import (
 type Item struct {
 	Text   string
 	Vector embed.Vector // by one encoder for all; nil where there is none, and then its words decide
-	Seed   int          // the group that it is in already, from 1; 0 for none. Two seeds are never put together
+	// Across is the vector by an encoder of many languages, and Foreign says that the question is in another language than the one that Vector
+	// is made for: where one of two questions is, they are held against each other by that.
+	Across  embed.Vector
+	Foreign bool
+	Seed    int // the group that it is in already, from 1; 0 for none. Two seeds are never put together
 }
 
 // Fit are the constants of grouping. They were fitted on 130 questions to a swimming bath that were grouped by hand, on headings of debian-faq with
@@ -31,9 +35,9 @@ func Usual() Fit { return Fit{Near: .32, Common: 1.2} }
 const Most = 4000
 
 // Groups puts items together and gives the number of each item's group, from 0 on in the order of their first items. Groups are joined, the
-// nearest first, while the mean likeness between their items is at least f.Near (average linkage: Sokal and Michener 1958). asked are
-// vectors of what else is asked of the same corpus: they help to tell what all questions have in common. It takes some n² steps and 4 n² bytes.
-func Groups(items []Item, asked []embed.Vector, f Fit) []int {
+// nearest first, while the mean likeness between their items is at least f.Near (average linkage: Sokal and Michener 1958). asked is
+// what else is asked of the same corpus: it helps to tell what all questions have in common. It takes some n² steps and 4 n² bytes.
+func Groups(items []Item, asked []Item, f Fit) []int {
 	n := len(items)
 	like := likenesses(items, asked, f)
 	size, seed, alive := make([]int, n), make([]int, n), make([]bool, n)
@@ -128,17 +132,22 @@ func numbered(into []int) []int {
 
 // likenesses are those of all pairs, [n*n]: of meaning, with what all the questions have in common taken out; of words where there is no vector,
 // the rarer among them counting more.
-func likenesses(items []Item, asked []embed.Vector, f Fit) []float32 {
+func likenesses(items, asked []Item, f Fit) []float32 {
 	n := len(items)
 	out := make([]float32, n*n)
 	words, weigh := weights(items)
-	vectors := centred(items, asked, f.Common)
+	all := slices.Concat(items, asked)
+	near := centred(all, f.Common, func(it Item) embed.Vector { return it.Vector })
+	across := centred(all, f.Common, func(it Item) embed.Vector { return it.Across })
 	for i := range n {
 		for j := i + 1; j < n; j++ {
 			var x float64
-			if a, b := vectors[i], vectors[j]; len(a) > 0 && len(a) == len(b) {
-				x = dot(a, b)
-			} else {
+			switch foreign := items[i].Foreign || items[j].Foreign; {
+			case foreign && len(across[i]) > 0 && len(across[j]) > 0:
+				x = dot(across[i], across[j])
+			case !foreign && len(near[i]) > 0 && len(near[j]) > 0:
+				x = dot(near[i], near[j])
+			default:
 				x = overlap(words[i], words[j], weigh)
 			}
 			out[i*n+j], out[j*n+i] = float32(x), float32(x)
@@ -171,15 +180,12 @@ func weights(items []Item) ([]map[string]bool, func(string) float64) {
 
 // centred are the vectors without a share of their mean, of length 1: what all have in common, the trade that they are about, tells none of them
 // from another (Mu and Viswanath 2018, for vectors of words). The mean of few is little known, and less of it is taken out.
-func centred(items []Item, asked []embed.Vector, share float64) [][]float32 {
+func centred(items []Item, share float64, of func(Item) embed.Vector) [][]float32 {
 	const few = 10
-	all := slices.Clone(asked)
-	for _, it := range items {
-		all = append(all, it.Vector)
-	}
 	var mean []float64
 	n := 0
-	for _, v := range all {
+	for _, it := range items {
+		v := of(it)
 		if len(v) == 0 {
 			continue
 		}
@@ -193,11 +199,12 @@ func centred(items []Item, asked []embed.Vector, share float64) [][]float32 {
 	}
 	out := make([][]float32, len(items))
 	for i, it := range items {
-		if len(it.Vector) == 0 {
+		whole := of(it)
+		if len(whole) == 0 {
 			continue
 		}
-		v, length := make([]float32, len(it.Vector)), 0.0
-		for k, x := range it.Vector {
+		v, length := make([]float32, len(whole)), 0.0
+		for k, x := range whole {
 			y := float64(x) - share*mean[k]/float64(n+few)
 			v[k], length = float32(y), length+y*y
 		}

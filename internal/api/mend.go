@@ -187,6 +187,15 @@ func (h *handlers) mendSnags(api huma.API) {
 		) (*out[snags.Snag], error) {
 			return reply(room().Add(ctx, in.Corpus, in.Body))
 		})
+	huma.Register(api, operation("expectExchange", http.MethodPost, "/corpora/{corpus}/log/{exchange}/expect", "mend", "Make an expected question of an exchange"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Exchange string `path:"exchange"`
+			Body     snags.Expecting
+		},
+		) (*struct{}, error) {
+			return nil, known(room().Expect(ctx, in.Corpus, in.Exchange, in.Body))
+		})
 	huma.Register(api, operation("gatherSnags", http.MethodPost, "/corpora/{corpus}/snags/gather", "mend", "Gather what went wrong, and group it by meaning"),
 		func(ctx context.Context, in *InCorpus) (*out[job.Job], error) {
 			return reply(room().Gather(ctx, in.Corpus))

@@ -16,6 +16,7 @@ import (
 	"jolvex/internal/gathering"
 	"jolvex/internal/serving"
 	"jolvex/internal/store"
+	"jolvex/internal/store/talk"
 )
 
 // Corpus is a corpus with its telling figures.
@@ -39,6 +40,7 @@ type Corpus struct {
 	Bar       float64        `json:"bar"`
 	LastRun   *RunFigures    `json:"lastRun,omitempty"`
 	Release   *serving.Since `json:"release,omitempty" doc:"The last release, and what became of the draft since"`
+	Snags     int            `json:"snags" doc:"Things to mend that are open"`
 	Answered  *float64       `json:"answered,omitempty" doc:"Share of answerable questions answered in the last run"`
 }
 
@@ -112,6 +114,11 @@ func (a *App) figures(ctx context.Context, c store.Corpus) (Corpus, error) {
 	for n, name := range gathering.Severities {
 		out.Findings[name] = counts[n]
 	}
+	snags, err := a.talk.CountSnags(ctx, c.ID)
+	if err != nil {
+		return out, err
+	}
+	out.Snags = snags[talk.Open]
 	s, err := a.Indexing.Shelf(ctx, c)
 	if err != nil {
 		return out, err

@@ -50,6 +50,9 @@ func (as *Asker) keep(ctx context.Context, who Caller, c store.Corpus, t *answer
 // ExchangeOf is what the log keeps of a reply besides its trail.
 func ExchangeOf(t *answer.Trail) talk.Exchange {
 	e := talk.Exchange{Question: t.Question, Said: t.Text(), Outcome: string(t.Outcome), Support: t.Support, Language: t.Reading.Tongue, Trailed: true}
+	if len(t.Parts) == 0 && t.Reading.Alone != t.Question && len(t.Turns) > 0 {
+		e.Alone = t.Reading.Alone
+	}
 	if t.Rules != nil {
 		var names []string
 		for _, f := range t.Rules.Fired {
@@ -78,7 +81,7 @@ func (as *Asker) Replay(ctx context.Context, b answer.Bench, e talk.Exchange, tu
 		return e, err
 	}
 	n := ExchangeOf(t)
-	e.Said, e.Outcome, e.Support, e.Rules, e.Cited, e.Trailed, e.Due = n.Said, n.Outcome, n.Support, n.Rules, n.Cited, true, false
+	e.Said, e.Alone, e.Outcome, e.Support, e.Rules, e.Cited, e.Trailed, e.Due = n.Said, n.Alone, n.Outcome, n.Support, n.Rules, n.Cited, true, false
 	if n.Language != "" {
 		e.Language = n.Language
 	}
@@ -88,9 +91,13 @@ func (as *Asker) Replay(ctx context.Context, b answer.Bench, e talk.Exchange, tu
 // questionVectors is under which name vectors of questions are kept: apart from those of chunks, which are collected when no index holds them.
 const questionVectors = " questions"
 
-// QuestionVectors are the vectors of questions by the sentence encoder, [len(texts)], from memory where they are there.
-func (as *Asker) QuestionVectors(ctx context.Context, texts []string) ([]embed.Vector, error) {
+// QuestionVectors are the vectors of questions by the sentence encoder of English, or by that of many languages, [len(texts)], from memory where
+// they are there.
+func (as *Asker) QuestionVectors(ctx context.Context, many bool, texts []string) ([]embed.Vector, error) {
 	by := as.index.Encoder()
+	if many {
+		by = embed.BuiltIn(embed.ManyID)
+	}
 	keys := make([][]byte, len(texts))
 	for i, t := range texts {
 		sum := sha256.Sum256([]byte(t))
@@ -122,7 +129,7 @@ func (as *Asker) QuestionVectors(ctx context.Context, texts []string) ([]embed.V
 		for i, at := range some {
 			todo[i] = texts[at]
 		}
-		vs, err := by.EmbedOn(as.index.SpareCores(), todo)
+		vs, err := by.Questions().Embed(ctx, todo)
 		if err != nil {
 			return nil, err
 		}

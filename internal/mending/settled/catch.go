@@ -68,7 +68,7 @@ func (rm *Room) Catches(ctx context.Context, corpus, snag string, a Answer) (Cat
 	for _, x := range all {
 		texts = append(texts, x.Question)
 	}
-	vs, err := rm.asking.QuestionVectors(ctx, texts)
+	vs, err := rm.asking.QuestionVectors(ctx, false, texts)
 	if err != nil {
 		return out, err
 	}

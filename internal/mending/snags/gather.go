@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"jolvex/core/embed"
 	"jolvex/core/group"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
@@ -70,25 +71,19 @@ func (rm *Room) gatherSome(ctx context.Context, corpus string) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	var texts []string
+	items := []group.Item{}
 	for _, e := range slices.Concat(loose, have) {
-		texts = append(texts, short(e.Question))
+		items = append(items, group.Item{Text: short(e.Asks()), Foreign: foreign(e.Language)})
 	}
+	n := len(items)
 	for _, q := range about {
-		texts = append(texts, short(q.Question))
+		items = append(items, group.Item{Text: short(q.Question), Foreign: foreign(q.Language)})
 	}
-	vs, err := rm.asking.QuestionVectors(ctx, texts)
-	if err != nil {
+	if err := rm.embed(ctx, items); err != nil {
 		return 0, err
 	}
-	n := len(loose) + len(have)
-	items := make([]group.Item, n)
 	seeds, named := map[string]int{}, map[int]string{}
-	for i := range items {
-		items[i] = group.Item{Text: texts[i], Vector: vs[i]}
-		if i < len(loose) {
-			continue
-		}
+	for i := len(loose); i < n; i++ {
 		id := have[i-len(loose)].Snag
 		if seeds[id] == 0 {
 			seeds[id] = len(seeds) + 1
@@ -96,12 +91,36 @@ func (rm *Room) gatherSome(ctx context.Context, corpus string) (int, error) {
 		}
 		items[i].Seed = seeds[id]
 	}
-	for _, m := range group.Members(group.Groups(items, vs[n:], group.Usual())) {
+	for _, m := range group.Members(group.Groups(items[:n], items[n:], group.Usual())) {
 		if err := rm.put(ctx, corpus, m, loose, items, named); err != nil {
 			return 0, err
 		}
 	}
 	return len(loose), nil
+}
+
+func foreign(language string) bool { return language != "" && language != "en" }
+
+// embed gives items their vectors: by the encoder of many languages, too, where one of them needs it.
+func (rm *Room) embed(ctx context.Context, items []group.Item) error {
+	texts := make([]string, len(items))
+	for i := range items {
+		texts[i] = items[i].Text
+	}
+	near, err := rm.asking.QuestionVectors(ctx, false, texts)
+	if err != nil {
+		return err
+	}
+	across := make([]embed.Vector, len(items))
+	if slices.ContainsFunc(items, func(it group.Item) bool { return it.Foreign }) {
+		if across, err = rm.asking.QuestionVectors(ctx, true, texts); err != nil {
+			return err
+		}
+	}
+	for i := range items {
+		items[i].Vector, items[i].Across = near[i], across[i]
+	}
+	return nil
 }
 
 // put keeps one group: in the snag that it belongs to, or as a new one.

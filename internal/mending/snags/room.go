@@ -241,7 +241,7 @@ func (rm *Room) Add(ctx context.Context, corpus string, r Report) (Snag, error) 
 		if err := rm.talk.Mark(ctx, c.ID, []string{e.ID}, talk.Marking{Mark: conversations.Wrong, Note: e.Note, Reviewer: e.Reviewer}, true); err != nil {
 			return Snag{}, err
 		}
-		s.Kind, s.Title, exchanges = Wrong, e.Question, []string{e.ID}
+		s.Kind, s.Title, exchanges = Wrong, e.Asks(), []string{e.ID}
 	case r.Run != "" && r.Question != "":
 		s.Kind, s.Title, ref = Verdict, r.Text, "run/"+r.Run+"/"+r.Question
 	case r.Finding != "":
@@ -359,7 +359,7 @@ func (rm *Room) Split(ctx context.Context, corpus string, exchanges []string) (S
 	if err != nil {
 		return Snag{}, err
 	}
-	s, err := rm.talk.AddSnag(ctx, talk.Snag{Corpus: c.ID, Kind: kindOf(e), Title: e.Question}, exchanges, "", "")
+	s, err := rm.talk.AddSnag(ctx, talk.Snag{Corpus: c.ID, Kind: kindOf(e), Title: e.Asks()}, exchanges, "", "")
 	if err != nil {
 		return Snag{}, err
 	}

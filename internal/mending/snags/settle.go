@@ -9,6 +9,7 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/diagnose"
+	"jolvex/core/query"
 	"jolvex/core/questions"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
@@ -131,7 +132,7 @@ func (rm *Room) wordings(ctx context.Context, corpus string, s talk.Snag) ([]str
 	}
 	add(s.Title)
 	for _, e := range es {
-		add(e.Question)
+		add(e.Asks())
 	}
 	return out, nil
 }
@@ -236,4 +237,47 @@ func (rm *Room) Look(ctx context.Context, corpus, id string) (Snag, error) {
 	}
 	s.Cause = string(raw)
 	return rm.save(ctx, c.ID, s, s.Version)
+}
+
+// Expecting is an exchange that becomes an expected question.
+type Expecting struct {
+	Set  string `json:"set" minLength:"1" maxLength:"120"`
+	Fact string `json:"fact,omitempty" maxLength:"2000" doc:"What is true; empty when it is to be refused"`
+	Cite bool   `json:"cite,omitempty" doc:"The page that the reply cited is the right one"`
+}
+
+// Expect puts an exchange into a question set, with what was said before it: a person says what is true.
+func (rm *Room) Expect(ctx context.Context, corpus, exchange string, x Expecting) error {
+	c, err := rm.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	e, err := rm.talk.Exchange(ctx, c.ID, exchange)
+	if err != nil {
+		return err
+	}
+	q := questions.Question{ID: "asked", Text: e.Question, Tags: []string{"asked"}}
+	if x.Fact = strings.TrimSpace(x.Fact); x.Fact != "" {
+		q.Expect = questions.Holding(x.Fact)
+	}
+	if cited, _, _ := strings.Cut(e.Cited, "\n"); x.Cite && cited != "" {
+		d, err := rm.asking.DocumentOrStandIn(ctx, cited, map[string]store.Document{})
+		if err != nil {
+			return err
+		}
+		q.Expect = append(q.Expect, questions.Expectation{Kind: questions.Cites, Values: []string{d.Address}})
+	}
+	if len(q.Expect) == 0 {
+		q.Expect = []questions.Expectation{{Kind: questions.Refuses}}
+	}
+	if e.Place > 0 {
+		_, before, err := rm.talk.Conversation(ctx, c.ID, e.Conversation, max(0, e.Place-5), min(5, e.Place))
+		if err != nil {
+			return err
+		}
+		for _, b := range before {
+			q.Turns = append(q.Turns, query.Turn{Role: "user", Text: b.Question}, query.Turn{Role: "assistant", Text: b.Said})
+		}
+	}
+	return rm.prover.AddQuestions(ctx, c.ID, x.Set, []questions.Question{q}, "from a conversation")
 }

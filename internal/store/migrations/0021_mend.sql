@@ -52,6 +52,7 @@ CREATE TABLE exchanges (
   thumb TEXT NOT NULL DEFAULT '',   -- up, down
   support REAL NOT NULL DEFAULT 0,
   question TEXT NOT NULL,
+  alone TEXT NOT NULL DEFAULT '',   -- the question made to stand by itself, where it is another wording
   said TEXT NOT NULL,
   page TEXT NOT NULL DEFAULT '',
   rules TEXT NOT NULL DEFAULT '',   -- names of the house rules that fired, one a line

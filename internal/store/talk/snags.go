@@ -204,7 +204,7 @@ func (t *Talk) Loose(ctx context.Context, corpus string, most int) ([]Exchange, 
 // Gathered lists exchanges of snags that are open or wait, at most so many of each, for what comes to be held against them.
 func (t *Talk) Gathered(ctx context.Context, corpus string, most int) ([]Exchange, error) {
 	out := []Exchange{}
-	return out, t.s.List(ctx, &out, "what is gathered in snags", `SELECT id, conversation_id, corpus_id, place, at, outcome, mark, thumb, question, said, snag_id FROM (SELECT e.*, row_number() OVER (PARTITION BY e.snag_id ORDER BY e.at DESC) AS nth FROM exchanges e JOIN snags s ON s.id = e.snag_id
+	return out, t.s.List(ctx, &out, "what is gathered in snags", `SELECT id, conversation_id, corpus_id, place, at, outcome, mark, thumb, language, question, alone, said, snag_id FROM (SELECT e.*, row_number() OVER (PARTITION BY e.snag_id ORDER BY e.at DESC) AS nth FROM exchanges e JOIN snags s ON s.id = e.snag_id
 		WHERE e.corpus_id = ? AND e.snag_id <> '' AND s.state IN ('open', 'waiting')) WHERE nth <= ?`, corpus, most)
 }
 
@@ -212,8 +212,8 @@ func (t *Talk) Gathered(ctx context.Context, corpus string, most int) ([]Exchang
 // first.
 func (t *Talk) Questions(ctx context.Context, corpus, since string, most int) ([]Asked, error) {
 	out := []Asked{}
-	return out, t.s.List(ctx, &out, "what was asked", `SELECT question, max(at) AS at, outcome, mark, thumb, snag_id, cited, language, id, count(*) AS count FROM exchanges WHERE corpus_id = ? AND tests = 0 AND outcome NOT IN ('', 'courtesy') AND at >= ?
-		GROUP BY lower(question) ORDER BY count DESC, at DESC LIMIT ?`, corpus, since, most)
+	return out, t.s.List(ctx, &out, "what was asked", `SELECT CASE WHEN alone <> '' THEN alone ELSE question END AS question, max(at) AS at, outcome, mark, thumb, snag_id, cited, language, id, count(*) AS count FROM exchanges WHERE corpus_id = ? AND tests = 0 AND outcome NOT IN ('', 'courtesy') AND at >= ?
+		GROUP BY lower(CASE WHEN alone <> '' THEN alone ELSE question END) ORDER BY count DESC, at DESC LIMIT ?`, corpus, since, most)
 }
 
 // Asked is one wording of what users ask.

@@ -2,6 +2,7 @@
 package talk
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -49,6 +50,7 @@ type Exchange struct {
 	Thumb        string  `db:"thumb"`
 	Support      float64 `db:"support"`
 	Question     string  `db:"question"`
+	Alone        string  `db:"alone"` // the question made to stand by itself, where that is another wording
 	Said         string  `db:"said"`
 	Page         string  `db:"page"`
 	Rules        string  `db:"rules"`
@@ -66,8 +68,8 @@ type Exchange struct {
 const putConversation = `INSERT INTO conversations (id, corpus_id, outside, surface, audience, visitor, page, tests, began_at, last_at)
 	VALUES (:id, :corpus_id, :outside, :surface, :audience, :visitor, :page, :tests, :began_at, :last_at)`
 
-const putExchange = `INSERT INTO exchanges (id, conversation_id, corpus_id, place, at, tests, surface, language, outcome, mark, thumb, support, question, said, page, rules, cited, word, note, reviewed_at, reviewer, snag_id, sample_id, trailed, due)
-	VALUES (:id, :conversation_id, :corpus_id, :place, :at, :tests, :surface, :language, :outcome, :mark, :thumb, :support, :question, :said, :page, :rules, :cited, :word, :note, :reviewed_at, :reviewer, :snag_id, :sample_id, :trailed, :due)`
+const putExchange = `INSERT INTO exchanges (id, conversation_id, corpus_id, place, at, tests, surface, language, outcome, mark, thumb, support, question, alone, said, page, rules, cited, word, note, reviewed_at, reviewer, snag_id, sample_id, trailed, due)
+	VALUES (:id, :conversation_id, :corpus_id, :place, :at, :tests, :surface, :language, :outcome, :mark, :thumb, :support, :question, :alone, :said, :page, :rules, :cited, :word, :note, :reviewed_at, :reviewer, :snag_id, :sample_id, :trailed, :due)`
 
 // In writes an exchange into a transaction, at the end of its conversation, which is begun when it is not there. The exchange's place and
 // time are set.
@@ -170,6 +172,9 @@ type Filter struct {
 	Before       string // a place in the list, as Exchange.Cursor gives it: what is older than that
 	Limit        int
 }
+
+// Asks is the question in words that stand by themselves.
+func (e Exchange) Asks() string { return cmp.Or(e.Alone, e.Question) }
 
 // Cursor names the exchange's place in the list.
 func (e Exchange) Cursor() string { return e.At + " " + e.ID }
@@ -366,7 +371,7 @@ func (t *Talk) CountDue(ctx context.Context, corpus string) (int, error) {
 
 // Replied keeps the reply that the draft gave to an exchange.
 func (t *Talk) Replied(ctx context.Context, tx *sqlx.Tx, e Exchange) error {
-	_, err := tx.NamedExecContext(ctx, `UPDATE exchanges SET said = :said, outcome = :outcome, support = :support, language = :language, rules = :rules, cited = :cited, trailed = :trailed, due = 0 WHERE id = :id`, e)
+	_, err := tx.NamedExecContext(ctx, `UPDATE exchanges SET said = :said, alone = :alone, outcome = :outcome, support = :support, language = :language, rules = :rules, cited = :cited, trailed = :trailed, due = 0 WHERE id = :id`, e)
 	return err
 }
 

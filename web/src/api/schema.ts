@@ -727,6 +727,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/log/{exchange}/expect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make an expected question of an exchange */
+        post: operations["expectExchange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/log/{exchange}/thumb": {
         parameters: {
             query?: never;
@@ -2716,6 +2733,11 @@ export interface components {
             name: string;
             /** @description The last release, and what became of the draft since */
             release?: components["schemas"]["Since"];
+            /**
+             * Format: int64
+             * @description Things to mend that are open
+             */
+            snags: number;
             /** @description The index was built with other settings than the draft has */
             stale: boolean;
             /** @description Documents by state */
@@ -3249,6 +3271,13 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             /** @description The question */
             text: string;
+        };
+        Expecting: {
+            /** @description The page that the reply cited is the right one */
+            cite?: boolean;
+            /** @description What is true; empty when it is to be refused */
+            fact?: string;
+            set: string;
         };
         ExtractPair: {
             answer: string;
@@ -7228,6 +7257,41 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Sampled"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    expectExchange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                exchange: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Expecting"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -19,6 +19,8 @@ const follow = ref(true)
 const audience = ref<'public' | 'staff'>('public')
 const turns = ref<{ role: 'user' | 'assistant'; text: string }[]>([])
 
+/** The one that the next message goes on with. */
+const conversation = ref<string>()
 const opening = ref<{ welcome: string; first: string[]; note: string }>()
 
 /** What stands there before anything was asked. */
@@ -58,9 +60,11 @@ async function ask(): Promise<void> {
           surface: 'bench',
           audience: audience.value,
           turns: follow.value ? turns.value.slice(-10) : [],
+          conversation: follow.value && turns.value.length > 0 ? conversation.value : undefined,
         },
       }),
     )
+    conversation.value = reply.value.conversation
     turns.value.push({ role: 'user', text }, { role: 'assistant', text: reply.value.reply })
   } catch (e) {
     reply.value = undefined
@@ -97,6 +101,21 @@ async function keep(): Promise<void> {
       }),
     )
     told.value = 'Added to the set “Asked”.'
+  } catch (e) {
+    told.value = (e as Error).message
+  }
+}
+
+/** Makes something to mend of the reply. */
+async function snag(): Promise<void> {
+  try {
+    await ok(
+      api.POST('/api/corpora/{corpus}/snags', {
+        params: { path: { corpus: corpus.name } },
+        body: { exchange: reply.value?.id },
+      }),
+    )
+    told.value = 'Marked wrong, and a snag under Mend.'
   } catch (e) {
     told.value = (e as Error).message
   }
@@ -141,6 +160,7 @@ defineExpose({ focus: () => input.value?.focus() })
       <EvidenceTrail v-if="reply !== undefined" :reply="reply" :corpus="corpus.name">
         <p>
           <button type="button" class="linkish" @click="keep">Add to a question set</button>
+          <button v-if="reply.id !== undefined" type="button" class="linkish" @click="snag">Make a snag</button>
           <span v-if="told !== ''" class="muted" role="status"> {{ told }}</span>
         </p>
       </EvidenceTrail>

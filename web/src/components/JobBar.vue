@@ -16,6 +16,8 @@ const titles: Record<string, string> = {
   graph: 'Making a shortcut through the vectors',
   check: 'Checking documents',
   chart: 'Drawing the chart',
+  replay: 'Answering the imported questions',
+  snags: 'Gathering what went wrong',
 }
 const share = computed(() => (props.job.total > 0 ? Math.round((100 * props.job.done) / props.job.total) : 0))
 

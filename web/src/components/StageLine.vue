@@ -46,7 +46,7 @@ const figures = computed<Record<StageKey, Telling>>(() => {
     answer:
       c.answered !== undefined ? { value: percent(c.answered), unit: 'answered' } : { value: '–', unit: 'no run yet' },
     prove: run ? { value: percent(run.pass), unit: 'passed' } : { value: '–', unit: 'no run yet' },
-    mend: { value: '–', unit: 'to come' },
+    mend: { value: count(c.snags), unit: c.snags === 1 ? 'open snag' : 'open snags' },
     serve: c.release ? { value: `release ${c.release.number}`, unit: '' } : { value: '–', unit: 'no release yet' },
   }
 })

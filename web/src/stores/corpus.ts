@@ -32,6 +32,7 @@ export const useCorpus = defineStore('corpus', () => {
     job: { figures: false, listeners: new Set() },
     questions: { figures: false, listeners: new Set() },
     notice: { figures: false, listeners: new Set() },
+    talk: { figures: true, listeners: new Set() },
   }
   let watching = false
   let due: ReturnType<typeof setTimeout> | undefined

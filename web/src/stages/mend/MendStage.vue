@@ -1,13 +1,58 @@
+<script setup lang="ts">
+import { computed, defineAsyncComponent } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import JobBar from '@/components/JobBar.vue'
+import { useCorpus } from '@/stores/corpus'
+import LogView from './LogView.vue'
+
+const SnagList = defineAsyncComponent(() => import('./SnagList.vue'))
+const SettledList = defineAsyncComponent(() => import('./SettledList.vue'))
+const SampleView = defineAsyncComponent(() => import('./SampleView.vue'))
+
+const corpus = useCorpus()
+const route = useRoute()
+const router = useRouter()
+const views = [
+  { key: 'log', label: 'Log' },
+  { key: 'snags', label: 'Snags' },
+  { key: 'settled', label: 'Settled answers' },
+  { key: 'accuracy', label: 'Accuracy' },
+] as const
+const view = computed({
+  get: () => String(route.query.view ?? 'log'),
+  set: (v) => void router.push({ query: v === 'log' ? {} : { view: v } }),
+})
+const jobs = computed(() => corpus.active.filter((j) => j.kind === 'replay' || j.kind === 'snags'))
+</script>
+
 <template>
-  <div class="coming">
-    <h1>Mend</h1>
-    <p>Conversations, snags and settled answers will stand here: what went wrong out there, and its cure.</p>
+  <div class="mend">
+    <div class="tabs" role="tablist" aria-label="What is shown">
+      <button v-for="v in views" :key="v.key" role="tab" :aria-selected="view === v.key" @click="view = v.key">
+        {{ v.label }}
+        <span v-if="v.key === 'snags' && (corpus.current?.snags ?? 0) > 0" class="figure muted">{{
+          corpus.current?.snags
+        }}</span>
+      </button>
+    </div>
+    <JobBar v-for="j in jobs" :key="j.id" :job="j" />
+    <SnagList v-if="view === 'snags'" class="fill" />
+    <SettledList v-else-if="view === 'settled'" class="fill" />
+    <SampleView v-else-if="view === 'accuracy'" class="fill" />
+    <LogView v-else class="fill" />
   </div>
 </template>
 
 <style scoped>
-.coming {
-  padding: 24px;
-  max-width: 72ch;
+.mend {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  height: 100%;
+  padding: 12px 16px 0;
+}
+.fill {
+  flex: 1;
+  min-height: 0;
 }
 </style>
