@@ -55,3 +55,15 @@ func AdjustedRand(a, b []int) float64 {
 	}
 	return (together - chance) / (most - chance)
 }
+
+// Difference is the interval at 95 % of the difference of two rates, of k1 out of n1 and k2 out of n2: Newcombe's hybrid score interval (Newcombe
+// 1998, method 10). It is [-1, 1] where one of them counts nothing.
+func Difference(k1, n1, k2, n2 int) Interval {
+	if n1 == 0 || n2 == 0 {
+		return Interval{-1, 1}
+	}
+	p1, p2 := float64(k1)/float64(n1), float64(k2)/float64(n2)
+	a, b := Wilson(k1, n1), Wilson(k2, n2)
+	d := p1 - p2
+	return Interval{d - math.Hypot(p1-a.Low, b.High-p2), d + math.Hypot(a.High-p1, p2-b.Low)}
+}

@@ -29,3 +29,16 @@ func TestAdjustedRand(t *testing.T) {
 	assert.InDelta(t, 1, AdjustedRand([]int{0, 0, 1, 1}, []int{7, 7, 3, 3}), 1e-9)
 	assert.InDelta(t, 1, AdjustedRand([]int{5}, []int{6}), 1e-9)
 }
+
+func TestDifference(t *testing.T) {
+	// Newcombe 1998, table II, method 10 (from memory): 56/70 and 48/80, 9/10 and 3/10, 10/10 and 0/20.
+	for _, c := range []struct {
+		k1, n1, k2, n2 int
+		low, high      float64
+	}{{56, 70, 48, 80, .0524, .3339}, {9, 10, 3, 10, .1705, .8090}, {10, 10, 0, 20, .6791, 1}} {
+		got := Difference(c.k1, c.n1, c.k2, c.n2)
+		assert.InDelta(t, c.low, got.Low, 5e-5)
+		assert.InDelta(t, c.high, got.High, 5e-5)
+	}
+	assert.Equal(t, Interval{-1, 1}, Difference(0, 0, 1, 2))
+}

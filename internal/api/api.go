@@ -83,6 +83,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	h.mend(api)
 	h.mendSnags(api)
 	h.mendSettled(api)
+	h.mendFigures(api)
 	h.releases(api)
 	describeEvents(api)
 	return api

@@ -8,6 +8,7 @@ import (
 
 	"jolvex/internal/job"
 	"jolvex/internal/mending/conversations"
+	"jolvex/internal/mending/figures"
 	"jolvex/internal/mending/settled"
 	"jolvex/internal/mending/snags"
 	"jolvex/internal/store/talk"
@@ -285,5 +286,32 @@ func (h *handlers) mendSettled(api huma.API) {
 		},
 		) (*out[settled.Catch], error) {
 			return reply(room().Catches(ctx, in.Corpus, in.Body.Snag, settled.Answer{Question: in.Body.Question, Wordings: in.Body.Wordings}))
+		})
+}
+
+// FiguresOf says what is counted.
+type FiguresOf struct {
+	InCorpus
+	Since    string `query:"since" required:"true" maxLength:"30"`
+	Until    string `query:"until" required:"true" maxLength:"30"`
+	Zone     string `query:"zone" default:"UTC" maxLength:"60" doc:"IANA name of the time zone whose days are meant"`
+	Week     bool   `query:"week" doc:"By week instead of by day"`
+	Surface  string `query:"surface" maxLength:"80"`
+	Language string `query:"language" maxLength:"40"`
+}
+
+func (f FiguresOf) filter() figures.Filter {
+	return figures.Filter{Since: f.Since, Until: f.Until, Zone: f.Zone, Week: f.Week, Surface: f.Surface, Language: f.Language}
+}
+
+// mendFigures registers the operations of figures over time.
+func (h *handlers) mendFigures(api huma.API) {
+	huma.Register(api, operation("getFigures", http.MethodGet, "/corpora/{corpus}/figures", "mend", "What users asked over time and how it ended"),
+		func(ctx context.Context, in *FiguresOf) (*out[figures.UserFigures], error) {
+			return reply(h.app.Mending.Figures.Figures(ctx, in.Corpus, in.filter()))
+		})
+	huma.Register(api, operation("getSubjects", http.MethodGet, "/corpora/{corpus}/figures/subjects", "mend", "What users asked about, what grows, and incidents"),
+		func(ctx context.Context, in *FiguresOf) (*out[figures.Subjects], error) {
+			return reply(h.app.Mending.Figures.Subjects(ctx, in.Corpus, in.filter()))
 		})
 }

@@ -13,6 +13,7 @@ import (
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
+	"jolvex/internal/mending/figures"
 	"jolvex/internal/mending/settled"
 	"jolvex/internal/mending/snags"
 	"jolvex/internal/store/talk"
@@ -295,4 +296,52 @@ func TestASettledAnswerThatCatchesEverythingIsTold(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, got.Everything)
 	assert.Zero(t, got.Over)
+}
+
+func TestFiguresOverTime(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	line := func(conversation, at, question, outcome, thumb string) string {
+		return fmt.Sprintf(`{"conversation":%q,"at":%q,"question":%q,"reply":"r","outcome":%q,"thumb":%q,"surface":"widget"}`, conversation, at, question, outcome, thumb)
+	}
+	lines := []string{
+		line("a", "2026-03-01T23:30:00Z", "How much is a dog?", "answered", ""), // in Berlin it is the second already
+		line("a", "2026-03-01T23:31:00Z", "thanks", "courtesy", ""),
+		line("b", "2026-03-03T10:00:00Z", "How much is a dog?", "answered", "down"),
+		line("c", "2026-03-03T10:00:00Z", "Can I speak to somebody?", "handedOver", ""),
+		line("d", "2026-03-04T10:00:00Z", "Which dogs?", "askedBack", ""),
+		line("d", "2026-03-04T10:01:00Z", "Small dogs", "answered", ""),
+	}
+	for i := range 8 { // the boat is late: many ask at once
+		lines = append(lines, line(fmt.Sprint("late", i), "2026-03-05T08:00:00Z", "Is the 8 o'clock boat late?", "refused", ""))
+	}
+	got, err := a.Mending.Conversations.Import(t.Context(), "c", []byte(strings.Join(lines, "\n")), true, false)
+	require.NoError(t, err)
+	require.Empty(t, got.Problems)
+	require.Nil(t, got.Job, "the replies of the log are kept")
+
+	f := figures.Filter{Since: "2026-02-28T23:00:00.000Z", Until: "2026-03-07T23:00:00.000Z", Zone: "Europe/Berlin"}
+	out, err := a.Mending.Figures.Figures(t.Context(), "c", f)
+	require.NoError(t, err)
+	assert.Equal(t, figures.Counts{Questions: 13, Answered: 3, Refused: 8, AskedBack: 1, HandedOver: 1, Wrong: 1, Conversations: 12, Unaided: 2}, out.Counts)
+	require.Len(t, out.Steps, 7)
+	assert.Equal(t, []int{0, 1, 2, 2, 8, 0, 0}, []int{
+		out.Steps[0].Questions, out.Steps[1].Questions, out.Steps[2].Questions, out.Steps[3].Questions, out.Steps[4].Questions, out.Steps[5].Questions, out.Steps[6].Questions,
+	}, "by days of whoever looks")
+	weeks, err := a.Mending.Figures.Figures(t.Context(), "c", figures.Filter{Since: f.Since, Until: f.Until, Zone: f.Zone, Week: true})
+	require.NoError(t, err)
+	assert.Equal(t, "2026-02-23", weeks.Steps[0].From)
+	assert.Equal(t, 13, weeks.Steps[1].Questions)
+
+	s, err := a.Mending.Figures.Subjects(t.Context(), "c", f)
+	require.NoError(t, err)
+	assert.Equal(t, "Is the 8 o'clock boat late?", s.Subjects[0].Title)
+	assert.True(t, s.Subjects[0].Grows, "%+v", s.Subjects[0])
+	assert.False(t, s.Subjects[0].Covered)
+	require.Len(t, s.Incidents, 1)
+	assert.Equal(t, []int{8, 8, 1}, []int{s.Incidents[0].Count, s.Plain, s.Once}, "one incident is counted once beside the plain count")
+	for _, bad := range []figures.Filter{{Since: f.Since, Until: f.Until, Zone: "Nowhere/City"}, {Since: f.Until, Until: f.Since, Zone: "UTC"}, {Since: "1990-01-01T00:00:00Z", Until: f.Until, Zone: "UTC"}} {
+		_, err := a.Mending.Figures.Figures(t.Context(), "c", bad)
+		assert.ErrorIs(t, err, fault.ErrInput)
+	}
 }

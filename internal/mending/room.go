@@ -10,6 +10,7 @@ import (
 	"jolvex/internal/event"
 	"jolvex/internal/job"
 	"jolvex/internal/mending/conversations"
+	"jolvex/internal/mending/figures"
 	"jolvex/internal/mending/settled"
 	"jolvex/internal/mending/snags"
 	"jolvex/internal/store"
@@ -21,6 +22,7 @@ type Mender struct {
 	Conversations *conversations.Room
 	Snags         *snags.Room
 	Settled       *settled.Room
+	Figures       *figures.Room
 
 	store *store.Store
 	talk  *talk.Talk
@@ -47,6 +49,7 @@ type Needs struct {
 func New(n Needs) *Mender {
 	m := &Mender{store: n.Store, talk: n.Talk, jobs: n.Jobs, log: n.Log, now: n.Now}
 	m.Conversations = conversations.New(n.Store, n.Talk, n.Events, n.Jobs, n.Asking, n.Now)
+	m.Figures = figures.New(n.Store, n.Talk, n.Asking)
 	m.Settled = settled.New(n.Store, n.Talk, n.Events, n.Asking, n.Material, n.Expected, n.Now)
 	m.Snags = snags.New(snags.Needs{Store: n.Store, Talk: n.Talk, Events: n.Events, Jobs: n.Jobs, Asking: n.Asking, Settled: m.Settled, Prover: n.Prover, Log: n.Log, Now: n.Now})
 	return m

@@ -369,6 +369,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What users asked over time and how it ended */
+        get: operations["getFigures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/figures/subjects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What users asked about, what grows, and incidents */
+        get: operations["getSubjects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/files": {
         parameters: {
             query?: never;
@@ -2773,6 +2807,36 @@ export interface components {
             /** Format: double */
             price: number;
         };
+        Counts: {
+            /**
+             * Format: int64
+             * @description By the sources or by a house rule
+             */
+            answered: number;
+            /** Format: int64 */
+            askedBack: number;
+            /** Format: int64 */
+            conversations: number;
+            /** Format: int64 */
+            handedOver: number;
+            /**
+             * Format: int64
+             * @description Without courtesies
+             */
+            questions: number;
+            /** Format: int64 */
+            refused: number;
+            /**
+             * Format: int64
+             * @description Conversations in which something was answered, and nothing refused, handed over, marked wrong or given a thumb down
+             */
+            unaided: number;
+            /**
+             * Format: int64
+             * @description Marked wrong, or given a thumb down
+             */
+            wrong: number;
+        };
         Coverage: {
             /** Format: int64 */
             chunks: number;
@@ -3558,6 +3622,17 @@ export interface components {
             questions: number;
             /** @description Missing when it was read without being kept */
             set?: components["schemas"]["QuestionSet"];
+        };
+        Incident: {
+            /**
+             * Format: int64
+             * @description Questions of that day
+             */
+            count: number;
+            day: string;
+            title: string;
+            /** @description How many there are on other days, on average */
+            usual: string;
         };
         IndexBody: {
             /** Format: int64 */
@@ -4638,6 +4713,25 @@ export interface components {
             /** @description Hash of the index's manifest */
             snapshot: string;
         };
+        Released: {
+            after: components["schemas"]["Counts"];
+            at: string;
+            before: components["schemas"]["Counts"];
+            /**
+             * Format: int64
+             * @description To either side
+             */
+            days: number;
+            /**
+             * Format: double
+             * @description Of the share answered: after less before
+             */
+            difference: number;
+            /** @description At 95 %, Newcombe's; where it holds 0, the two cannot be told apart */
+            interval: components["schemas"]["MeasureInterval"];
+            /** Format: int64 */
+            number: number;
+        };
         Reply: {
             cited: components["schemas"]["Cited"][];
             /** @description Of a reply that is kept; a message that names it goes on with it */
@@ -5041,6 +5135,37 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Share: {
+            /**
+             * Format: int64
+             * @description By the sources or by a house rule
+             */
+            answered: number;
+            /** Format: int64 */
+            askedBack: number;
+            /** Format: int64 */
+            conversations: number;
+            /** Format: int64 */
+            handedOver: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description Without courtesies
+             */
+            questions: number;
+            /** Format: int64 */
+            refused: number;
+            /**
+             * Format: int64
+             * @description Conversations in which something was answered, and nothing refused, handed over, marked wrong or given a thumb down
+             */
+            unaided: number;
+            /**
+             * Format: int64
+             * @description Marked wrong, or given a thumb down
+             */
+            wrong: number;
+        };
         Since: {
             at: string;
             /** @description The index is another one */
@@ -5230,6 +5355,38 @@ export interface components {
             job: components["schemas"]["Job"];
             study: components["schemas"]["Study"];
         };
+        Stretch: {
+            /**
+             * Format: int64
+             * @description By the sources or by a house rule
+             */
+            answered: number;
+            /** Format: int64 */
+            askedBack: number;
+            /** Format: int64 */
+            conversations: number;
+            /** @description A day, as 2026-03-01, in the zone asked for; of a week its Monday */
+            from: string;
+            /** Format: int64 */
+            handedOver: number;
+            /**
+             * Format: int64
+             * @description Without courtesies
+             */
+            questions: number;
+            /** Format: int64 */
+            refused: number;
+            /**
+             * Format: int64
+             * @description Conversations in which something was answered, and nothing refused, handed over, marked wrong or given a thumb down
+             */
+            unaided: number;
+            /**
+             * Format: int64
+             * @description Marked wrong, or given a thumb down
+             */
+            wrong: number;
+        };
         Study: {
             ablation?: components["schemas"]["ProveAblation"];
             createdAt: string;
@@ -5242,6 +5399,81 @@ export interface components {
             /** @description Settings that have changed since */
             stale: string[];
             trial?: components["schemas"]["TrialOutcome"];
+        };
+        Subject: {
+            /**
+             * Format: int64
+             * @description By the sources or by a house rule
+             */
+            answered: number;
+            /** Format: int64 */
+            askedBack: number;
+            /** Format: int64 */
+            conversations: number;
+            /** @description At least half of the questions were answered */
+            covered: boolean;
+            /**
+             * Format: int64
+             * @description Questions in the first half of the time
+             */
+            earlier: number;
+            /** @description More in the second half, beyond chance */
+            grows: boolean;
+            /** Format: int64 */
+            handedOver: number;
+            /**
+             * Format: int64
+             * @description Questions in the second half
+             */
+            later: number;
+            /**
+             * Format: double
+             * @description Chance of a split as uneven when nothing grew or shrank, for all subjects together (Holm 1979)
+             */
+            p: number;
+            /**
+             * Format: int64
+             * @description Without courtesies
+             */
+            questions: number;
+            /** Format: int64 */
+            refused: number;
+            /** @description The wording most used */
+            title: string;
+            /**
+             * Format: int64
+             * @description Conversations in which something was answered, and nothing refused, handed over, marked wrong or given a thumb down
+             */
+            unaided: number;
+            /** @description At most five */
+            wordings: string[];
+            /**
+             * Format: int64
+             * @description Marked wrong, or given a thumb down
+             */
+            wrong: number;
+        };
+        Subjects: {
+            incidents: components["schemas"]["Incident"][];
+            /**
+             * Format: int64
+             * @description Rare questions that were not grouped
+             */
+            left: number;
+            /**
+             * Format: int64
+             * @description Refused, each incident counted once
+             */
+            once: number;
+            /**
+             * Format: int64
+             * @description Refused, as counted
+             */
+            plain: number;
+            /** Format: int64 */
+            questions: number;
+            /** @description The most asked first, at most 60 */
+            subjects: components["schemas"]["Subject"][];
         };
         Suggestion: {
             /**
@@ -5395,6 +5627,40 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             /** Format: int64 */
             tokens: number;
+        };
+        UserFigures: {
+            /**
+             * Format: int64
+             * @description By the sources or by a house rule
+             */
+            answered: number;
+            /** Format: int64 */
+            askedBack: number;
+            /** Format: int64 */
+            conversations: number;
+            /** Format: int64 */
+            handedOver: number;
+            languages: components["schemas"]["Share"][];
+            /**
+             * Format: int64
+             * @description Without courtesies
+             */
+            questions: number;
+            /** Format: int64 */
+            refused: number;
+            releases: components["schemas"]["Released"][];
+            steps: components["schemas"]["Stretch"][];
+            surfaces: components["schemas"]["Share"][];
+            /**
+             * Format: int64
+             * @description Conversations in which something was answered, and nothing refused, handed over, marked wrong or given a thumb down
+             */
+            unaided: number;
+            /**
+             * Format: int64
+             * @description Marked wrong, or given a thumb down
+             */
+            wrong: number;
         };
         Variant: {
             /** @description How replies are made */
@@ -6439,6 +6705,88 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getFigures: {
+        parameters: {
+            query: {
+                since: string;
+                until: string;
+                /** @description IANA name of the time zone whose days are meant */
+                zone?: string;
+                /** @description By week instead of by day */
+                week?: boolean;
+                surface?: string;
+                language?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserFigures"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSubjects: {
+        parameters: {
+            query: {
+                since: string;
+                until: string;
+                /** @description IANA name of the time zone whose days are meant */
+                zone?: string;
+                /** @description By week instead of by day */
+                week?: boolean;
+                surface?: string;
+                language?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subjects"];
+                };
             };
             /** @description Error */
             default: {

@@ -7,6 +7,7 @@ import LogView from './LogView.vue'
 
 const SnagList = defineAsyncComponent(() => import('./SnagList.vue'))
 const SettledList = defineAsyncComponent(() => import('./SettledList.vue'))
+const FiguresView = defineAsyncComponent(() => import('./FiguresView.vue'))
 const SampleView = defineAsyncComponent(() => import('./SampleView.vue'))
 
 const corpus = useCorpus()
@@ -17,6 +18,7 @@ const views = [
   { key: 'snags', label: 'Snags' },
   { key: 'settled', label: 'Settled answers' },
   { key: 'accuracy', label: 'Accuracy' },
+  { key: 'figures', label: 'Figures' },
 ] as const
 const view = computed({
   get: () => String(route.query.view ?? 'log'),
@@ -39,6 +41,7 @@ const jobs = computed(() => corpus.active.filter((j) => j.kind === 'replay' || j
     <SnagList v-if="view === 'snags'" class="fill" />
     <SettledList v-else-if="view === 'settled'" class="fill" />
     <SampleView v-else-if="view === 'accuracy'" class="fill" />
+    <FiguresView v-else-if="view === 'figures'" class="fill" />
     <LogView v-else class="fill" />
   </div>
 </template>

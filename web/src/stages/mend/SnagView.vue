@@ -111,7 +111,7 @@ const pairs = computed(() =>
         <h2 dir="auto">{{ value.title }}</h2>
         <p class="muted facts">
           <b :class="value.state === 'open' ? 'caution' : 'good'">{{ snagStates[value.state] }}</b>
-          <template v-if="value.how !== '' && value.state !== 'open'"> {{ howWords[value.how] }}</template>
+          <template v-if="value.how !== '' && value.state !== 'open'">{{ ` ${howWords[value.how]}` }}</template>
           · {{ snagKinds[value.kind] }}
           <template v-if="value.asked > 0">
             · asked {{ counted(value.asked, 'time') }} in {{ counted(value.visitors, 'conversation') }},
