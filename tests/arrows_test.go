@@ -29,7 +29,7 @@ var rank = map[string]int{
 	"internal/sim":   14, // stand-ins are tested against the fetching that meets them
 	"internal/fault": 14, "internal/event": 15, "internal/job": 16, "internal/connections": 17, "internal/indexing": 18, "internal/asking": 19,
 	"internal/gathering": 20, "internal/serving": 20, "internal/keeping": 20,
-	"internal/mending/conversations": 20, "internal/mending/settled": 20, "internal/mending/figures": 20, "internal/mending/snags": 21, "internal/mending": 22,
+	"internal/mending/conversations": 20, "internal/mending/settled": 20, "internal/mending/figures": 20, "internal/mending/notices": 21, "internal/mending/snags": 21, "internal/mending": 22,
 	"internal/proving/sets": 20, "internal/proving/runs": 21, "internal/proving/trials": 22, "internal/proving/coverage": 22, "internal/proving": 23,
 	"internal/app": 24, "internal/api": 25, "cmd/jolvex": 26,
 }

@@ -84,6 +84,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	h.mendSnags(api)
 	h.mendSettled(api)
 	h.mendFigures(api)
+	h.mendNotices(api)
 	h.releases(api)
 	describeEvents(api)
 	return api

@@ -9,6 +9,7 @@ import (
 	"jolvex/internal/job"
 	"jolvex/internal/mending/conversations"
 	"jolvex/internal/mending/figures"
+	"jolvex/internal/mending/notices"
 	"jolvex/internal/mending/settled"
 	"jolvex/internal/mending/snags"
 	"jolvex/internal/store/talk"
@@ -314,4 +315,55 @@ func (h *handlers) mendFigures(api huma.API) {
 		func(ctx context.Context, in *FiguresOf) (*out[figures.Subjects], error) {
 			return reply(h.app.Mending.Figures.Subjects(ctx, in.Corpus, in.filter()))
 		})
+}
+
+// mendNotices registers the operations of what people are told.
+func (h *handlers) mendNotices(api huma.API) {
+	room := func() *notices.Room { return h.app.Mending.Notices }
+	type InSubscription struct {
+		InCorpus
+		Subscription string `path:"subscription"`
+	}
+	huma.Register(api, operation("listSubscriptions", http.MethodGet, "/corpora/{corpus}/subscriptions", "mend", "Who is told of what, by mail or webhook"),
+		func(ctx context.Context, in *InCorpus) (*out[[]notices.Subscription], error) {
+			return reply(room().Subscriptions(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("putSubscription", http.MethodPut, "/corpora/{corpus}/subscriptions", "mend", "Tell somebody of something: a new subscription without an id"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Body notices.Subscription
+		},
+		) (*out[notices.Subscription], error) {
+			return reply(room().Put(ctx, in.Corpus, in.Body))
+		})
+	huma.Register(api, operation("deleteSubscription", http.MethodDelete, "/corpora/{corpus}/subscriptions/{subscription}", "mend", "Tell somebody no more"),
+		func(ctx context.Context, in *InSubscription) (*struct{}, error) {
+			return nil, known(room().Drop(ctx, in.Corpus, in.Subscription))
+		})
+	huma.Register(api, operation("listDeliveries", http.MethodGet, "/corpora/{corpus}/deliveries", "mend", "The latest messages that went out, or are to"),
+		func(ctx context.Context, in *InCorpus) (*out[[]notices.Delivery], error) {
+			return reply(room().Deliveries(ctx, in.Corpus))
+		})
+	huma.Register(api, operation("retryDelivery", http.MethodPost, "/corpora/{corpus}/deliveries/{delivery}/retry", "mend", "Send a failed message again"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Delivery string `path:"delivery"`
+		},
+		) (*struct{}, error) {
+			return nil, known(room().Retry(ctx, in.Corpus, in.Delivery))
+		})
+	huma.Register(api, operation("mailAskers", http.MethodPost, "/corpora/{corpus}/snags/{snag}/mail", "mend", "Mail the answer of a settled snag to those of its askers who left an address"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Snag string `path:"snag"`
+		},
+		) (*out[Mailed], error) {
+			n, err := room().Answer(ctx, in.Corpus, in.Snag)
+			return reply(Mailed{n}, err)
+		})
+}
+
+// Mailed is how many mails are on their way.
+type Mailed struct {
+	Mails int `json:"mails"`
 }

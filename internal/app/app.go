@@ -121,7 +121,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		Store: a.store, Events: a.Events, Jobs: a.Jobs, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering,
 	})
 	a.Mending = mending.New(mending.Needs{
-		Store: a.store, Talk: a.talk, Events: a.Events, Jobs: a.Jobs, Asking: a.Asking, Material: a.Gathering, Expected: prover{a.Proving}, Prover: prover{a.Proving}, Log: log, Now: o.Now,
+		Store: a.store, Talk: a.talk, Events: a.Events, Jobs: a.Jobs, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering, Expected: prover{a.Proving}, Prover: prover{a.Proving}, Log: log, Now: o.Now,
 	})
 	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)

@@ -121,7 +121,7 @@ func (cn *Connections) Changed(ctx context.Context, kind string, ch ConnectionCh
 	if ch.Key != nil {
 		c.Sealed = nil
 		if *ch.Key != "" {
-			if c.Sealed, err = cn.seal([]byte(*ch.Key)); err != nil {
+			if c.Sealed, err = cn.Seal([]byte(*ch.Key)); err != nil {
 				return c, err
 			}
 		}
@@ -174,7 +174,8 @@ func (cn *Connections) sealer() (cipher.AEAD, error) {
 	return cipher.NewGCM(block)
 }
 
-func (cn *Connections) seal(secret []byte) ([]byte, error) {
+// Seal encrypts a secret for the store.
+func (cn *Connections) Seal(secret []byte) ([]byte, error) {
 	g, err := cn.sealer()
 	if err != nil {
 		return nil, err

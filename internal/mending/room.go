@@ -7,10 +7,12 @@ import (
 	"time"
 
 	"jolvex/internal/asking"
+	"jolvex/internal/connections"
 	"jolvex/internal/event"
 	"jolvex/internal/job"
 	"jolvex/internal/mending/conversations"
 	"jolvex/internal/mending/figures"
+	"jolvex/internal/mending/notices"
 	"jolvex/internal/mending/settled"
 	"jolvex/internal/mending/snags"
 	"jolvex/internal/store"
@@ -23,6 +25,7 @@ type Mender struct {
 	Snags         *snags.Room
 	Settled       *settled.Room
 	Figures       *figures.Room
+	Notices       *notices.Room
 
 	store *store.Store
 	talk  *talk.Talk
@@ -33,16 +36,17 @@ type Mender struct {
 
 // Needs are what a Mender works with.
 type Needs struct {
-	Store    *store.Store
-	Talk     *talk.Talk
-	Events   *event.Stream
-	Jobs     *job.Queue
-	Asking   *asking.Asker
-	Material settled.Material
-	Expected settled.Expected
-	Prover   snags.Prover
-	Log      *slog.Logger
-	Now      func() time.Time
+	Store       *store.Store
+	Talk        *talk.Talk
+	Events      *event.Stream
+	Jobs        *job.Queue
+	Asking      *asking.Asker
+	Connections *connections.Connections
+	Material    settled.Material
+	Expected    settled.Expected
+	Prover      snags.Prover
+	Log         *slog.Logger
+	Now         func() time.Time
 }
 
 // New makes a Mender and registers its jobs.
@@ -50,26 +54,35 @@ func New(n Needs) *Mender {
 	m := &Mender{store: n.Store, talk: n.Talk, jobs: n.Jobs, log: n.Log, now: n.Now}
 	m.Conversations = conversations.New(n.Store, n.Talk, n.Events, n.Jobs, n.Asking, n.Now)
 	m.Figures = figures.New(n.Store, n.Talk, n.Asking)
+	m.Notices = notices.New(n.Store, n.Talk, n.Connections, m.Figures, n.Log, n.Now)
 	m.Settled = settled.New(n.Store, n.Talk, n.Events, n.Asking, n.Material, n.Expected, n.Now)
 	m.Snags = snags.New(snags.Needs{Store: n.Store, Talk: n.Talk, Events: n.Events, Jobs: n.Jobs, Asking: n.Asking, Settled: m.Settled, Prover: n.Prover, Log: n.Log, Now: n.Now})
 	return m
 }
 
-// gathered is how often what went wrong is gathered by itself.
-const gathered = 15 * time.Minute
+// How often what went wrong is gathered by itself, and people are told of what is new.
+const (
+	gathered = 15 * time.Minute
+	told     = 20 * time.Second
+)
 
-// Run has what went wrong gathered now and then, where something did, until ctx ends.
+// Run has what went wrong gathered now and then, where something did, and people told, until ctx ends.
 func (m *Mender) Run(ctx context.Context) {
-	tick := time.NewTicker(gathered)
-	defer tick.Stop()
+	gather, tell := time.NewTicker(gathered), time.NewTicker(told)
+	defer gather.Stop()
+	defer tell.Stop()
 	for {
+		var err error
 		select {
-		case <-tick.C:
+		case <-gather.C:
+			err = m.gather(ctx)
+		case <-tell.C:
+			err = m.Notices.Look(ctx)
 		case <-ctx.Done():
 			return
 		}
-		if err := m.gather(ctx); err != nil && ctx.Err() == nil {
-			m.log.Error("what went wrong was not gathered", "error", err)
+		if err != nil && ctx.Err() == nil {
+			m.log.Error("what went wrong was not gathered, or not told", "error", err)
 		}
 	}
 }

@@ -24,6 +24,8 @@ type caller struct {
 	tries    int
 	most     int // bytes of an answer
 	wait     func(ctx context.Context, d time.Duration) error
+	accept   int                                         // the highest status that is an answer; 0 for 200 alone
+	sign     func(header http.Header, body []byte) error // adds what proves who sends; nil for nothing
 }
 
 // post gives the whole answer. ErrConnection, wrapped, when the endpoint does not do its part.
@@ -103,12 +105,17 @@ func (c caller) once(ctx context.Context, body []byte, read func(io.Reader) erro
 	if c.key != "" {
 		req.Header.Set("Authorization", "Bearer "+c.key)
 	}
+	if c.sign != nil {
+		if err := c.sign(req.Header, body); err != nil {
+			return -1, err
+		}
+	}
 	resp, err := http.DefaultClient.Do(req)
 	if err != nil {
 		return c.broken(ctx, err)
 	}
 	defer resp.Body.Close()
-	if resp.StatusCode == http.StatusOK {
+	if resp.StatusCode >= http.StatusOK && resp.StatusCode <= max(http.StatusOK, c.accept) {
 		err := read(resp.Body)
 		var final tooLong
 		switch {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -120,17 +119,4 @@ func TestSlowModelsAreNotWaitedForForEver(t *testing.T) {
 	cancel()
 	_, err = c.Complete(ctx, hello, 50, nil, nil)
 	assert.ErrorIs(t, err, context.Canceled)
-}
-
-func TestLettersCannotBeForgedThroughTheirSubject(t *testing.T) {
-	raw := string(letter("a@b.example", "c@d.example", "Fog\r\nBcc: everybody@e.example", "Half speed.\n.\nÜber"))
-	head, body, ok := strings.Cut(raw, "\r\n\r\n")
-	require.True(t, ok)
-	assert.Equal(t, 1, strings.Count(head, "Subject:"))
-	assert.NotContains(t, head, "\r\nBcc:")
-	assert.Contains(t, body, "=C3=9Cber")
-	for _, m := range []Mailer{{Server: "http://x", From: "a@b.example"}, {Server: "smtp://", From: "a@b.example"}, {Server: "smtp://x", From: "nobody"}} {
-		assert.Error(t, m.Check())
-	}
-	assert.NoError(t, Mailer{Server: "smtps://mail.example:465", From: "a@b.example"}.Check())
 }

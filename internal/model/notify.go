@@ -1,25 +1,33 @@
 package model
 
 import (
+	"cmp"
 	"context"
+	"crypto/rand"
 	"crypto/tls"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io"
-	"mime"
-	"mime/quotedprintable"
-	"net"
-	"net/mail"
-	"net/smtp"
+	"net/http"
+	netmail "net/mail"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
+
+	webhook "github.com/standard-webhooks/standard-webhooks/libraries/go"
+	"github.com/wneessen/go-mail"
 )
 
-// Webhook tells another program something by a JSON POST to an address of its own.
+// Webhook tells another program something by a JSON POST to an address of its own, signed as the Standard Webhooks specification says when there
+// is a secret.
 type Webhook struct {
 	Address string
+	ID      string // of the message, the same at every try; for signed ones
+	Secret  string // "whsec_" and base64; "" for no signature
 	Wait    func(ctx context.Context, d time.Duration) error
+	Tries   int // 0 for three
 }
 
 // Limits of notices.
@@ -30,13 +38,37 @@ const (
 	mailPatience = 30 * time.Second
 )
 
-// Post sends a message. Any answer of 200 will do. ErrConnection, wrapped, when there is none.
+// Post sends a message. Any answer of 200 to 299 will do. ErrConnection, wrapped, when there is none.
 func (w Webhook) Post(ctx context.Context, body any) error {
-	c := caller{what: "the webhook", base: w.Address, patience: hookPatience, tries: hookTries, most: hookBytes, wait: w.Wait}
+	c := caller{what: "the webhook", base: w.Address, patience: hookPatience, tries: cmp.Or(w.Tries, hookTries), most: hookBytes, wait: w.Wait, accept: 299}
+	if w.Secret != "" {
+		signer, err := webhook.NewWebhook(w.Secret)
+		if err != nil {
+			return fmt.Errorf("read the secret of a webhook: %w", err)
+		}
+		c.sign = func(h http.Header, raw []byte) error {
+			now := time.Now()
+			signature, err := signer.Sign(w.ID, now, raw)
+			if err != nil {
+				return fmt.Errorf("sign a webhook: %w", err)
+			}
+			h.Set(webhook.HeaderWebhookID, w.ID)
+			h.Set(webhook.HeaderWebhookTimestamp, strconv.FormatInt(now.Unix(), 10))
+			h.Set(webhook.HeaderWebhookSignature, signature)
+			return nil
+		}
+	}
 	return c.send(ctx, body, func(r io.Reader) error {
 		_, err := io.Copy(io.Discard, io.LimitReader(r, hookBytes))
 		return err
 	})
+}
+
+// WebhookSecret makes a secret for the signatures of a webhook.
+func WebhookSecret() string {
+	raw := make([]byte, 24)
+	_, _ = rand.Read(raw) // never fails
+	return "whsec_" + base64.StdEncoding.EncodeToString(raw)
 }
 
 // Mailer hands mail to a server by SMTP (RFC 5321).
@@ -52,7 +84,7 @@ func (m Mailer) Check() error {
 	if err != nil || u.Scheme != "smtp" && u.Scheme != "smtps" || u.Hostname() == "" {
 		return fmt.Errorf("the address of a mail server begins with smtp:// or smtps:// and names a host, unlike %q", m.Server)
 	}
-	if _, err := mail.ParseAddress(m.From); err != nil {
+	if _, err := netmail.ParseAddress(m.From); err != nil {
 		return fmt.Errorf("mail is sent from a mail address, not from %q", m.From)
 	}
 	return nil
@@ -74,71 +106,43 @@ func (m Mailer) send(ctx context.Context, to, subject, text string) error {
 	}
 	ctx, cancel := context.WithTimeout(ctx, mailPatience)
 	defer cancel()
-	port := u.Port()
-	if port == "" {
-		port = map[string]string{"smtp": "587", "smtps": "465"}[u.Scheme]
-	}
-	at := net.JoinHostPort(u.Hostname(), port)
-	var conn net.Conn
+	options := []mail.Option{mail.WithTimeout(mailPatience), mail.WithTLSPolicy(mail.TLSOpportunistic), mail.WithPort(587), mail.WithTLSConfig(&tls.Config{ServerName: u.Hostname(), MinVersion: tls.VersionTLS12})}
 	if u.Scheme == "smtps" {
-		conn, err = (&tls.Dialer{Config: &tls.Config{ServerName: u.Hostname()}}).DialContext(ctx, "tcp", at)
-	} else {
-		conn, err = (&net.Dialer{}).DialContext(ctx, "tcp", at)
+		options = append(options, mail.WithSSL(), mail.WithPort(465))
 	}
-	if err != nil {
-		return err
-	}
-	defer conn.Close()
-	if d, ok := ctx.Deadline(); ok {
-		if err := conn.SetDeadline(d); err != nil {
-			return err
-		}
-	}
-	c, err := smtp.NewClient(conn, u.Hostname())
-	if err != nil {
-		return err
-	}
-	if ok, _ := c.Extension("STARTTLS"); ok && u.Scheme == "smtp" {
-		if err := c.StartTLS(&tls.Config{ServerName: u.Hostname()}); err != nil {
-			return err
-		}
+	if p, err := strconv.Atoi(u.Port()); err == nil {
+		options = append(options, mail.WithPort(p))
 	}
 	if m.Key != "" {
-		if err := c.Auth(smtp.PlainAuth("", m.From, m.Key, u.Hostname())); err != nil {
+		from, err := netmail.ParseAddress(m.From)
+		if err != nil {
 			return err
 		}
+		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(from.Address), mail.WithPassword(m.Key))
+		if u.Scheme == "smtp" {
+			options = append(options, mail.WithTLSPolicy(mail.TLSMandatory)) // a password is never sent in the clear
+		}
 	}
-	if err := errors.Join(c.Mail(m.From), c.Rcpt(to)); err != nil {
-		return err
-	}
-	w, err := c.Data()
+	c, err := mail.NewClient(u.Hostname(), options...)
 	if err != nil {
 		return err
 	}
-	if _, err := w.Write(letter(m.From, to, subject, text)); err != nil {
+	msg, err := m.letter(to, subject, text)
+	if err != nil {
 		return err
 	}
-	return errors.Join(w.Close(), c.Quit())
+	return c.DialAndSendWithContext(ctx, msg)
 }
 
-// letter is a message as it goes over the wire (RFC 5322). Line breaks cannot leave the subject.
-func letter(from, to, subject, text string) []byte {
-	var b strings.Builder
-	subject = strings.Join(strings.Fields(subject), " ")
-	for _, h := range [][2]string{
-		{"From", from},
-		{"To", to},
-		{"Subject", mime.QEncoding.Encode("utf-8", subject)},
-		{"Date", time.Now().Format(time.RFC1123Z)},
-		{"MIME-Version", "1.0"},
-		{"Content-Type", "text/plain; charset=utf-8"},
-		{"Content-Transfer-Encoding", "quoted-printable"},
-	} {
-		b.WriteString(h[0] + ": " + h[1] + "\r\n")
+// letter is a message as it goes over the wire (RFC 5322).
+func (m Mailer) letter(to, subject, text string) (*mail.Msg, error) {
+	msg := mail.NewMsg()
+	if err := errors.Join(msg.From(m.From), msg.To(to)); err != nil {
+		return nil, err
 	}
-	b.WriteString("\r\n")
-	q := quotedprintable.NewWriter(&b)
-	_, _ = q.Write([]byte(strings.ReplaceAll(text, "\n", "\r\n"))) // a strings.Builder takes everything
-	_ = q.Close()
-	return []byte(b.String())
+	msg.Subject(strings.Join(strings.Fields(subject), " ")) // line breaks cannot leave it
+	msg.SetDate()
+	msg.SetMessageID()
+	msg.SetBodyString(mail.TypeTextPlain, text)
+	return msg, nil
 }

@@ -214,6 +214,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest messages that went out, or are to */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/deliveries/{delivery}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a failed message again */
+        post: operations["retryDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/documents": {
         parameters: {
             query?: never;
@@ -1742,6 +1776,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/snags/{snag}/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail the answer of a settled snag to those of its askers who left an address */
+        post: operations["mailAskers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/snags/{snag}/merge/{into}": {
         parameters: {
             query?: never;
@@ -1910,6 +1961,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/subscriptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is told of what, by mail or webhook */
+        get: operations["listSubscriptions"];
+        /** Tell somebody of something: a new subscription without an id */
+        put: operations["putSubscription"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/subscriptions/{subscription}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Tell somebody no more */
+        delete: operations["deleteSubscription"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2889,6 +2975,23 @@ export interface components {
              */
             decision: "keep" | "take";
         };
+        Delivery: {
+            body: string;
+            createdAt: string;
+            /** @description When it is tried next */
+            dueAt: string;
+            id: string;
+            /** @enum {string} */
+            kind: "news" | "digest" | "reply";
+            problem: string;
+            recipient: string;
+            sentAt: string;
+            /** @enum {string} */
+            state: "waiting" | "sent" | "failed";
+            subject: string;
+            /** Format: int64 */
+            tries: number;
+        };
         DiagnoseAlteration: {
             /** @description Entries more */
             glossary?: components["schemas"]["QueryEntry"][];
@@ -3792,6 +3895,10 @@ export interface components {
             saw: components["schemas"]["Saw"][];
             /** @description When the guard first saw it */
             since: string;
+        };
+        Mailed: {
+            /** Format: int64 */
+            mails: number;
         };
         MeasureInterval: {
             /** Format: double */
@@ -5475,6 +5582,41 @@ export interface components {
             /** @description The most asked first, at most 60 */
             subjects: components["schemas"]["Subject"][];
         };
+        Subscription: {
+            /**
+             * Format: int64
+             * @description Of the day at which what comes daily is sent, the digest too
+             */
+            hour: number;
+            id?: string;
+            kinds: ("unanswered" | "alerts" | "snags" | "visits" | "digest")[];
+            /**
+             * Format: int64
+             * @description Messages a day; what is over is gathered into the next day's first
+             */
+            most: number;
+            /**
+             * @description At once, or gathered
+             * @enum {string}
+             */
+            pace: "once" | "hour" | "day";
+            /**
+             * Format: int64
+             * @description Hour from which nothing is sent
+             */
+            quietFrom: number;
+            /**
+             * Format: int64
+             * @description Hour from which it is sent again; the same as quietFrom for no quiet hours
+             */
+            quietTo: number;
+            /** @description A mail address, or the address of a webhook */
+            recipient: string;
+            /** @description That a webhook is signed with (Standard Webhooks); told once, when it is made */
+            secret?: string;
+            /** @description IANA name of the time zone of these hours */
+            zone: string;
+        };
         Suggestion: {
             /**
              * Format: int64
@@ -6320,6 +6462,69 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Figures"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    retryDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                delivery: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -10051,6 +10256,39 @@ export interface operations {
             };
         };
     };
+    mailAskers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                snag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     mergeSnags: {
         parameters: {
             query?: never;
@@ -10491,6 +10729,105 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Study"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listSubscriptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subscription"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putSubscription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Subscription"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subscription"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deleteSubscription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                subscription: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

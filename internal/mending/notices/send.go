@@ -1,0 +1,168 @@
+package notices
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/mail"
+	"strings"
+	"time"
+
+	"jolvex/internal/connections"
+	"jolvex/internal/fault"
+	"jolvex/internal/model"
+	"jolvex/internal/store/talk"
+)
+
+// waits are how long after a failed try a message is tried again: from seconds to hours, as the Standard Webhooks specification advises. After the
+// last it has failed.
+var waits = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour}
+
+// send sends the messages that are due.
+func (rm *Room) send(ctx context.Context) error {
+	ds, err := rm.talk.DueDeliveries(ctx)
+	if err != nil {
+		return err
+	}
+	for _, d := range ds {
+		err := rm.sendOne(ctx, d)
+		if ctx.Err() != nil {
+			return nil // it stays to be sent, and goes at the next start
+		}
+		d.Tries++
+		switch {
+		case err == nil:
+			d.State, d.Problem, d.SentAt = "sent", "", talk.Stamp(rm.now())
+		case d.Tries > len(waits):
+			d.State, d.Problem = "failed", err.Error()
+			rm.log.Warn("a message was not sent", "to", d.Recipient, "error", err)
+		default:
+			d.Problem, d.DueAt = err.Error(), talk.Stamp(rm.now().Add(waits[d.Tries-1]))
+		}
+		if err := rm.talk.Delivered(ctx, d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (rm *Room) sendOne(ctx context.Context, d talk.Delivery) error {
+	if isHook(d.Recipient) {
+		secret := ""
+		if s, err := rm.one(ctx, d.Corpus, d.Subscription); err == nil && len(s.Sealed) > 0 {
+			raw, err := rm.connections.Unseal(s.Sealed)
+			if err != nil {
+				return err
+			}
+			secret = string(raw)
+		} else if err != nil && !errors.Is(err, fault.ErrMissing) {
+			return err
+		}
+		return model.Webhook{Address: d.Recipient, ID: d.ID, Secret: secret, Tries: 1}.Post(ctx, json.RawMessage(d.Body))
+	}
+	c, err := rm.store.Connection(ctx, connections.ConnectionMail)
+	if errors.Is(err, fault.ErrMissing) || err == nil && c.Base == "" {
+		return errors.New("no mail server is connected")
+	}
+	if err != nil {
+		return err
+	}
+	m := model.Mailer{Server: c.Base, From: c.Model}
+	if len(c.Sealed) > 0 {
+		key, err := rm.connections.Unseal(c.Sealed)
+		if err != nil {
+			return err
+		}
+		m.Key = string(key)
+	}
+	return m.Send(ctx, d.Recipient, d.Subject, d.Body)
+}
+
+// Answer mails the settled answer of a snag to those of its askers who left a mail address with a house rule's details, each once. It gives how many
+// they are.
+func (rm *Room) Answer(ctx context.Context, corpus, snag string) (int, error) {
+	c, err := rm.store.Corpus(ctx, corpus)
+	if err != nil {
+		return 0, err
+	}
+	s, err := rm.talk.Snag(ctx, c.ID, snag)
+	if err != nil {
+		return 0, err
+	}
+	if s.State != talk.Settled || s.After == "" {
+		return 0, fault.Input("the snag is not settled yet, or its questions have not been asked again")
+	}
+	to, err := rm.askers(ctx, c.ID, snag)
+	if err != nil {
+		return 0, err
+	}
+	var after []struct {
+		Question string `json:"question"`
+		Reply    string `json:"reply"`
+		Passed   bool   `json:"passed"`
+	}
+	if err := json.Unmarshal([]byte(s.After), &after); err != nil {
+		return 0, err
+	}
+	reply := ""
+	for _, a := range after {
+		if a.Passed {
+			reply = a.Reply
+			break
+		}
+	}
+	if reply == "" || len(to) == 0 {
+		return 0, fault.Input("nobody who asked this left a mail address")
+	}
+	var out []talk.Delivery
+	for address, question := range to {
+		out = append(out, talk.Delivery{
+			Corpus: c.ID, Recipient: address, Kind: "reply", Subject: "Your question: " + question, DueAt: talk.Stamp(rm.now()),
+			Body: "You asked: " + question + "\n\n" + reply + "\n",
+		})
+	}
+	return len(out), rm.talk.Deliver(ctx, nil, out)
+}
+
+// askers are the mail addresses that askers of a snag left, each with what it asked. Those who have been written to are left out.
+func (rm *Room) askers(ctx context.Context, corpus, snag string) (map[string]string, error) {
+	es, err := rm.talk.Exchanges(ctx, corpus, talk.Filter{Snag: snag, Limit: 1000})
+	if err != nil {
+		return nil, err
+	}
+	asked := map[string]string{}
+	for _, e := range es {
+		asked[e.Conversation] = e.Question
+	}
+	left, err := rm.talk.Addresses(ctx, corpus)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, l := range left {
+		q, ok := asked[l.Conversation]
+		if !ok {
+			continue
+		}
+		for _, told := range l.Values() {
+			if looksLikeMail(told) {
+				out[told] = q
+			}
+		}
+	}
+	ds, err := rm.talk.Deliveries(ctx, corpus, 1000)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range ds {
+		if d.Kind == "reply" && d.Subject == "Your question: "+out[d.Recipient] {
+			delete(out, d.Recipient)
+		}
+	}
+	return out, nil
+}
+
+func looksLikeMail(s string) bool {
+	a, err := mail.ParseAddress(strings.TrimSpace(s))
+	return err == nil && a.Address == strings.TrimSpace(s)
+}

@@ -1,0 +1,171 @@
+package talk
+
+import (
+	"context"
+	"encoding/json"
+
+	"github.com/google/uuid"
+	"github.com/jmoiron/sqlx"
+
+	"jolvex/internal/store"
+)
+
+// Subscription says who is told of what, by mail or webhook.
+type Subscription struct {
+	ID        string `db:"id"`
+	Corpus    string `db:"corpus_id"`
+	Recipient string `db:"recipient"`
+	Kinds     string `db:"kinds"` // one a line
+	Pace      string `db:"pace"`
+	Hour      int    `db:"hour"`
+	QuietFrom int    `db:"quiet_from"`
+	QuietTo   int    `db:"quiet_to"`
+	Zone      string `db:"zone"`
+	Most      int    `db:"most"`
+	Sealed    []byte `db:"sealed"`
+	CreatedAt string `db:"created_at"`
+	SeenAt    string `db:"seen_at"`
+	DigestOn  string `db:"digest_on"`
+}
+
+// Delivery is one message that goes out, or went.
+type Delivery struct {
+	ID           string `db:"id"`
+	Corpus       string `db:"corpus_id"`
+	Subscription string `db:"subscription_id"`
+	Recipient    string `db:"recipient"`
+	Kind         string `db:"kind"`
+	Subject      string `db:"subject"`
+	Body         string `db:"body"`
+	State        string `db:"state"`
+	Tries        int    `db:"tries"`
+	DueAt        string `db:"due_at"`
+	Problem      string `db:"problem"`
+	CreatedAt    string `db:"created_at"`
+	SentAt       string `db:"sent_at"`
+}
+
+// Subscriptions lists those of a corpus, or of all when it is empty, the oldest first.
+func (t *Talk) Subscriptions(ctx context.Context, corpus string) ([]Subscription, error) {
+	out := []Subscription{}
+	return out, t.s.List(ctx, &out, "who is told", `SELECT * FROM subscriptions WHERE ? = '' OR corpus_id = ? ORDER BY created_at, rowid`, corpus, corpus)
+}
+
+// PutSubscription keeps a subscription; a new one, without an id, begins now.
+func (t *Talk) PutSubscription(ctx context.Context, s Subscription) (Subscription, error) {
+	if s.ID == "" {
+		s.ID, s.CreatedAt = uuid.NewString(), t.s.Stamp()
+		s.SeenAt = s.CreatedAt
+	}
+	return s, t.s.Write(ctx, "keep who is told", func(tx *sqlx.Tx) error {
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO subscriptions (id, corpus_id, recipient, kinds, pace, hour, quiet_from, quiet_to, zone, most, sealed, created_at, seen_at, digest_on)
+			VALUES (:id, :corpus_id, :recipient, :kinds, :pace, :hour, :quiet_from, :quiet_to, :zone, :most, :sealed, :created_at, :seen_at, :digest_on)
+			ON CONFLICT (id) DO UPDATE SET recipient = excluded.recipient, kinds = excluded.kinds, pace = excluded.pace, hour = excluded.hour, quiet_from = excluded.quiet_from, quiet_to = excluded.quiet_to,
+			zone = excluded.zone, most = excluded.most, sealed = excluded.sealed, seen_at = excluded.seen_at, digest_on = excluded.digest_on`, s)
+		return err
+	})
+}
+
+// DropSubscription removes one.
+func (t *Talk) DropSubscription(ctx context.Context, corpus, id string) error {
+	return t.s.Write(ctx, "tell somebody no more", func(tx *sqlx.Tx) error {
+		r, err := tx.ExecContext(ctx, `DELETE FROM subscriptions WHERE corpus_id = ? AND id = ?`, corpus, id)
+		if err != nil {
+			return err
+		}
+		if n, err := r.RowsAffected(); err != nil || n == 0 {
+			return store.ErrMissing
+		}
+		return nil
+	})
+}
+
+// Deliver keeps messages to go out, and with them up to when their subscription was told of.
+func (t *Talk) Deliver(ctx context.Context, s *Subscription, ds []Delivery) error {
+	return t.s.Write(ctx, "keep messages to go out", func(tx *sqlx.Tx) error {
+		for _, d := range ds {
+			d.ID, d.CreatedAt, d.State = "msg_"+uuid.NewString(), t.s.Stamp(), "waiting"
+			if _, err := tx.NamedExecContext(ctx, `INSERT INTO deliveries (id, corpus_id, subscription_id, recipient, kind, subject, body, state, due_at, created_at)
+				VALUES (:id, :corpus_id, :subscription_id, :recipient, :kind, :subject, :body, :state, :due_at, :created_at)`, d); err != nil {
+				return err
+			}
+		}
+		if s == nil {
+			return nil
+		}
+		_, err := tx.NamedExecContext(ctx, `UPDATE subscriptions SET seen_at = :seen_at, digest_on = :digest_on WHERE id = :id`, s)
+		return err
+	})
+}
+
+// DueDeliveries lists messages whose time has come.
+func (t *Talk) DueDeliveries(ctx context.Context) ([]Delivery, error) {
+	out := []Delivery{}
+	return out, t.s.List(ctx, &out, "messages to go out", `SELECT * FROM deliveries WHERE state = 'waiting' AND due_at <= ? ORDER BY due_at, rowid LIMIT 50`, t.s.Stamp())
+}
+
+// Delivered keeps what came of a message.
+func (t *Talk) Delivered(ctx context.Context, d Delivery) error {
+	return t.s.Write(ctx, "keep what came of a message", func(tx *sqlx.Tx) error {
+		_, err := tx.NamedExecContext(ctx, `UPDATE deliveries SET state = :state, tries = :tries, due_at = :due_at, problem = :problem, sent_at = :sent_at WHERE id = :id`, d)
+		return err
+	})
+}
+
+// Deliveries lists the latest messages of a corpus.
+func (t *Talk) Deliveries(ctx context.Context, corpus string, most int) ([]Delivery, error) {
+	out := []Delivery{}
+	return out, t.s.List(ctx, &out, "messages", `SELECT * FROM deliveries WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, most)
+}
+
+// SentSince counts the messages of a subscription that were made since a stamp.
+func (t *Talk) SentSince(ctx context.Context, subscription, since string) (int, error) {
+	var n int
+	return n, t.s.Get(ctx, &n, "messages of a day", `SELECT count(*) FROM deliveries WHERE subscription_id = ? AND created_at >= ?`, subscription, since)
+}
+
+// Retry puts a failed message back among those to go out.
+func (t *Talk) Retry(ctx context.Context, corpus, id string) error {
+	return t.s.Write(ctx, "send a message again", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE deliveries SET state = 'waiting', tries = 0, due_at = ? WHERE corpus_id = ? AND id = ? AND state = 'failed'`, t.s.Stamp(), corpus, id)
+		return err
+	})
+}
+
+// FailedVisits lists visits to sources that failed since a stamp, as their time and error.
+func (t *Talk) FailedVisits(ctx context.Context, corpus, since string) ([]Item, error) {
+	out := []Item{}
+	return out, t.s.List(ctx, &out, "failed visits", `SELECT j.id AS ref, coalesce(nullif(s.name, ''), s.address, '') || ': ' || j.error AS question, j.ended_at AS at FROM jobs j LEFT JOIN sources s ON s.id = j.target
+		WHERE j.corpus_id = ? AND j.kind = 'gather' AND j.state = 'failed' AND j.ended_at > ? ORDER BY j.ended_at LIMIT 50`, corpus, since)
+}
+
+// Assigned lists open snags that somebody was named for since a stamp.
+func (t *Talk) Assigned(ctx context.Context, corpus, since string) ([]Item, error) {
+	out := []Item{}
+	return out, t.s.List(ctx, &out, "assigned snags", `SELECT id AS ref, title || ' (' || owner || ')' AS question, changed_at AS at FROM snags WHERE corpus_id = ? AND owner <> '' AND state = 'open' AND changed_at > ? ORDER BY changed_at LIMIT 50`, corpus, since)
+}
+
+// Left are details that somebody told in a conversation.
+type Left struct {
+	Conversation string `db:"conversation_id"`
+	Told         string `db:"told"`
+}
+
+// Values are what was told.
+func (l Left) Values() []string {
+	var told []struct{ Value string }
+	if json.Unmarshal([]byte(l.Told), &told) != nil {
+		return nil // written by the program itself; what cannot be read holds no address
+	}
+	out := make([]string, len(told))
+	for i, t := range told {
+		out[i] = t.Value
+	}
+	return out
+}
+
+// Addresses lists the details that askers told, with their conversations.
+func (t *Talk) Addresses(ctx context.Context, corpus string) ([]Left, error) {
+	out := []Left{}
+	return out, t.s.List(ctx, &out, "details that were told", `SELECT e.conversation_id, n.told FROM notices n JOIN exchanges e ON e.id = n.reply_id WHERE n.corpus_id = ? AND n.kind = 'details'`, corpus)
+}
