@@ -27,6 +27,7 @@ import (
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/mending/conversations"
+	"jolvex/internal/mending/notices"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
@@ -183,6 +184,10 @@ func conversed(ctx context.Context, cl *client, home string) error {
 		if _, err := cl.follow(ctx, demo.Corpus, got.Job.ID, func(job.Job) {}); err != nil {
 			return err
 		}
+	}
+	told := notices.Subscription{Recipient: "desk@tolmouth.example", Kinds: []string{notices.Unanswered, notices.Alerts, notices.Digest}, Pace: "hour", Hour: 8, QuietFrom: 20, QuietTo: 7, Zone: "Europe/London", Most: 20}
+	if err := cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "subscriptions"), told, &told); err != nil {
+		return err
 	}
 	var j job.Job
 	if err := cl.call(ctx, http.MethodPost, corpusPath(demo.Corpus, "snags", "gather"), nil, &j); err != nil {

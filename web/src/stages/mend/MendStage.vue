@@ -8,6 +8,7 @@ import LogView from './LogView.vue'
 const SnagList = defineAsyncComponent(() => import('./SnagList.vue'))
 const SettledList = defineAsyncComponent(() => import('./SettledList.vue'))
 const FiguresView = defineAsyncComponent(() => import('./FiguresView.vue'))
+const NotifyView = defineAsyncComponent(() => import('./NotifyView.vue'))
 const SampleView = defineAsyncComponent(() => import('./SampleView.vue'))
 
 const corpus = useCorpus()
@@ -19,6 +20,7 @@ const views = [
   { key: 'settled', label: 'Settled answers' },
   { key: 'accuracy', label: 'Accuracy' },
   { key: 'figures', label: 'Figures' },
+  { key: 'notices', label: 'Notices' },
 ] as const
 const view = computed({
   get: () => String(route.query.view ?? 'log'),
@@ -42,6 +44,7 @@ const jobs = computed(() => corpus.active.filter((j) => j.kind === 'replay' || j
     <SettledList v-else-if="view === 'settled'" class="fill" />
     <SampleView v-else-if="view === 'accuracy'" class="fill" />
     <FiguresView v-else-if="view === 'figures'" class="fill" />
+    <NotifyView v-else-if="view === 'notices'" class="fill" />
     <LogView v-else class="fill" />
   </div>
 </template>

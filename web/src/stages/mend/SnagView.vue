@@ -96,6 +96,13 @@ const settle = (x: Omit<Schema['Settlement'], 'version'>) =>
     ),
   )
 
+const mailed = ref('')
+const mail = () =>
+  attempt(async () => {
+    const got = await ok(api.POST('/api/corpora/{corpus}/snags/{snag}/mail', { params: { path: path() } }))
+    mailed.value = `${counted(got.mails, 'mail')} on the way`
+  })
+
 const pairs = computed(() =>
   (value.value?.before ?? []).map((b) => ({
     before: b,
@@ -245,6 +252,10 @@ const pairs = computed(() =>
         <div class="row">
           <template v-if="ended">
             <ElButton @click="change({ reopen: true })">Open it again</ElButton>
+            <ElButton v-if="value.state === 'settled' && value.after.length > 0" @click="mail"
+              >Mail the answer to those who left an address</ElButton
+            >
+            <span class="muted" role="status">{{ mailed }}</span>
           </template>
           <template v-else>
             <ElSelect
