@@ -5,6 +5,8 @@ import { moment } from '@/api/words'
 import AskState from '@/components/AskState.vue'
 import { useAsk } from '@/stores/ask'
 import { useCorpus } from '@/stores/corpus'
+import NotifyForm from './NotifyForm.vue'
+import { hourWord, noticeKinds, noticePaces, sentWords } from './store'
 
 type Subscription = Schema['Subscription']
 
@@ -25,14 +27,6 @@ const {
 } = useAsk(() => ok(api.GET('/api/corpora/{corpus}/deliveries', { params: { path: path() } })))
 onUnmounted(corpus.on('talk', () => void loadMessages()))
 
-const kinds: Record<Subscription['kinds'][number], string> = {
-  unanswered: 'questions without an answer',
-  alerts: 'alerts and hand-overs',
-  snags: 'snags that are assigned',
-  visits: 'visits that failed',
-  digest: 'digest of the day',
-}
-const paces = { once: 'at once', hour: 'gathered by the hour', day: 'gathered by the day' } as const
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
 const fresh = (): Subscription => ({
   recipient: '',
@@ -48,9 +42,6 @@ const editing = ref<Subscription>()
 const secret = ref('')
 const failed = ref('')
 const open = ref('')
-const two = (n: number): string => `${String(n).padStart(2, '0')}:00`
-const hours = Array.from({ length: 24 }, (_, i) => ({ at: i, label: two(i) }))
-
 async function attempt(call: () => Promise<void>): Promise<void> {
   try {
     await call()
@@ -61,12 +52,9 @@ async function attempt(call: () => Promise<void>): Promise<void> {
   await Promise.all([loadList(), loadMessages()])
 }
 
-const save = () =>
+const save = (told: Subscription) =>
   attempt(async () => {
-    if (editing.value === undefined) return
-    const got = await ok(
-      api.PUT('/api/corpora/{corpus}/subscriptions', { params: { path: path() }, body: editing.value }),
-    )
+    const got = await ok(api.PUT('/api/corpora/{corpus}/subscriptions', { params: { path: path() }, body: told }))
     secret.value = got.secret ?? ''
     editing.value = undefined
   })
@@ -86,8 +74,6 @@ const again = (id: string) =>
       api.POST('/api/corpora/{corpus}/deliveries/{delivery}/retry', { params: { path: { ...path(), delivery: id } } }),
     )
   })
-
-const states = { waiting: 'waits', sent: 'sent', failed: 'failed' } as const
 </script>
 
 <template>
@@ -101,61 +87,7 @@ const states = { waiting: 'waits', sent: 'sent', failed: 'failed' } as const
       The secret that messages to this webhook are signed with is shown once: <span class="mono">{{ secret }}</span>
       <button class="linkish" @click="secret = ''">I have kept it</button>
     </p>
-    <form v-if="editing" class="stack edit" @submit.prevent="save">
-      <label class="field"
-        ><span class="label">To</span>
-        <ElInput
-          v-model="editing.recipient"
-          placeholder="name@example.org, or https://example.org/hook"
-          maxlength="500"
-        />
-      </label>
-      <ElCheckboxGroup v-model="editing.kinds" aria-label="What is told">
-        <ElCheckbox v-for="(label, key) in kinds" :key="key" :value="key">{{ label }}</ElCheckbox>
-      </ElCheckboxGroup>
-      <div class="row">
-        <ElSelect v-model="editing.pace" class="pace" aria-label="Pace">
-          <ElOption v-for="(label, key) in paces" :key="key" :value="key" :label="label" />
-        </ElSelect>
-        <label class="hours"
-          >daily at
-          <ElSelect v-model="editing.hour" aria-label="Daily at"
-            ><ElOption v-for="h in hours" :key="h.at" :value="h.at" :label="h.label" /></ElSelect
-        ></label>
-        <label class="hours"
-          >quiet from
-          <ElSelect v-model="editing.quietFrom" aria-label="Quiet from"
-            ><ElOption v-for="h in hours" :key="h.at" :value="h.at" :label="h.label" /></ElSelect
-        ></label>
-        <label class="hours"
-          >to
-          <ElSelect v-model="editing.quietTo" aria-label="Quiet to"
-            ><ElOption v-for="h in hours" :key="h.at" :value="h.at" :label="h.label" /></ElSelect
-        ></label>
-        <label class="hours"
-          >at most
-          <ElInputNumber
-            v-model="editing.most"
-            :min="1"
-            :max="200"
-            controls-position="right"
-            aria-label="Messages a day"
-          />
-          a day</label
-        >
-        <span class="muted">{{ editing.zone }}</span>
-      </div>
-      <div class="row">
-        <ElButton
-          native-type="submit"
-          type="primary"
-          size="small"
-          :disabled="editing.recipient.trim() === '' || editing.kinds.length === 0"
-          >Save</ElButton
-        >
-        <button type="button" class="linkish" @click="editing = undefined">Cancel</button>
-      </div>
-    </form>
+    <NotifyForm v-if="editing" :key="editing.id" :told="editing" @save="save" @cancel="editing = undefined" />
     <AskState :state="listState" what="who is told" :problem="listProblem" @again="loadList">
       <p v-if="(list ?? []).length === 0 && !editing" class="notice">
         Nobody is told yet. Questions without an answer, alerts and the digest of the day can go to a mail address or a
@@ -173,12 +105,13 @@ const states = { waiting: 'waits', sent: 'sent', failed: 'failed' } as const
         <tbody>
           <tr v-for="s in list" :key="s.id">
             <td class="mono">{{ s.recipient }}</td>
-            <td>{{ s.kinds.map((k) => kinds[k]).join(', ') }}</td>
+            <td>{{ s.kinds.map((k) => noticeKinds[k]).join(', ') }}</td>
             <td>
-              {{ paces[s.pace]
-              }}<template v-if="s.pace === 'day' || s.kinds.includes('digest')">, daily at {{ two(s.hour) }}</template
+              {{ noticePaces[s.pace]
+              }}<template v-if="s.pace === 'day' || s.kinds.includes('digest')"
+                >, daily at {{ hourWord(s.hour) }}</template
               ><template v-if="s.quietFrom !== s.quietTo"
-                >; quiet {{ two(s.quietFrom) }} to {{ two(s.quietTo) }}</template
+                >; quiet {{ hourWord(s.quietFrom) }} to {{ hourWord(s.quietTo) }}</template
               >
             </td>
             <td>
@@ -214,7 +147,7 @@ const states = { waiting: 'waits', sent: 'sent', failed: 'failed' } as const
               </td>
               <td>
                 <span :class="d.state === 'failed' ? 'bad' : d.state === 'sent' ? 'good' : 'muted'">{{
-                  states[d.state]
+                  sentWords[d.state]
                 }}</span>
                 <span v-if="d.problem !== ''" class="muted"> {{ d.problem }}</span>
                 <button v-if="d.state === 'failed'" class="linkish" @click="again(d.id)">Send again</button>
@@ -236,24 +169,6 @@ const states = { waiting: 'waits', sent: 'sent', failed: 'failed' } as const
 .scroll {
   overflow: auto;
   padding-bottom: 16px;
-}
-.edit {
-  background: var(--sunk);
-  padding: 12px;
-}
-.pace {
-  width: 190px;
-}
-.hours {
-  display: inline-flex;
-  align-items: center;
-  gap: 6px;
-}
-.hours .el-select {
-  width: 92px;
-}
-.hours .el-input-number {
-  width: 96px;
 }
 pre {
   margin: 0;

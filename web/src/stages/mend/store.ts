@@ -47,3 +47,14 @@ export const howWords: Record<string, string> = {
   set: 'as an expected question',
   change: 'by a change of the draft',
 }
+
+export const noticeKinds: Record<Schema['Subscription']['kinds'][number], string> = {
+  unanswered: 'questions without an answer',
+  alerts: 'alerts and hand-overs',
+  snags: 'snags that are assigned',
+  visits: 'visits that failed',
+  digest: 'digest of the day',
+}
+export const noticePaces = { once: 'at once', hour: 'gathered by the hour', day: 'gathered by the day' } as const
+export const sentWords = { waiting: 'waits', sent: 'sent', failed: 'failed' } as const
+export const hourWord = (n: number): string => `${String(n).padStart(2, '0')}:00`
