@@ -17,7 +17,7 @@ import (
 )
 
 // Version names the algorithm; it is part of the rank stage's hash.
-const Version = "find-11"
+const Version = "find-12"
 
 // Ways to bring the kinds of retrieval together.
 const (

@@ -73,6 +73,11 @@ func (k *ranker) rerank(ctx context.Context, first []Ranked) error {
 	return nil
 }
 
+// rare tells how rare a stem is among the chunks.
+func (k *ranker) rare(stem string) float64 {
+	return index.Rarity(k.view.Chunks(), k.view.Frequency(stem))
+}
+
 // coverage is the share of the question's words that a chunk holds in any field, by rarity.
 func (k *ranker) coverage(n int) float64 {
 	have, all := 0.0, 0.0

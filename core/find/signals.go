@@ -2,10 +2,13 @@ package find
 
 import (
 	"context"
+	"maps"
 	"math"
+	"slices"
 
 	"jolvex/core/index"
 	"jolvex/core/query"
+	"jolvex/core/text"
 )
 
 // The signals of which a score is made.
@@ -122,20 +125,47 @@ func table() []SignalKind {
 				if r.Entry.Marks&index.Settled == 0 {
 					return 0, false, nil
 				}
-				return Catches(k.reading.Alone, settledFor(r.Entry), r.Nearest), true, nil
+				return Catches(k.reading.Alone, settledFor(r.Entry), r.Nearest, k.rare), true, nil
 			},
 			words: func(float64) string { return "is a settled answer" },
 		},
 	}
 }
 
+// least is the share of the words, by rarity, of the one of two questions that says less, that both must have, so that a settled answer takes a
+// question that is not as good as its own. Of 130 questions to a swimming bath (`evaluate -only grouping`), answers to 20 of them take 2.8 % of the
+// others without it, and 1.4 % with it; of other wordings of the same 18 of 25, and 11.
+const least = .3
+
 // Catches is how far a settled answer takes a question for its own, 0 to 1: by how alike it is to the question that the answer was written for, and
-// not at all where the two speak of different things of one kind.
-func Catches(asked, settled string, likeness float64) float64 {
-	if query.Other(asked, settled) {
+// not at all where the two speak of different things of one kind, or have in common only what everybody says. rarity weighs a stem.
+func Catches(asked, settled string, likeness float64, rarity func(stem string) float64) float64 {
+	if likeness <= alike || query.Other(asked, settled) {
 		return 0
 	}
-	return min(1, max(0, (likeness-alike)/(same-alike)))
+	if likeness < same && shared(text.Stems(asked), text.Stems(settled), rarity) < least {
+		return 0
+	}
+	return min(1, (likeness-alike)/(same-alike))
+}
+
+// shared is the share, by rarity, of the words of the one of two texts that says less, that the other has too.
+func shared(a, b map[string]bool, rarity func(string) float64) float64 {
+	sum := func(of map[string]bool, in func(string) bool) float64 {
+		x := 0.0
+		for _, w := range slices.Sorted(maps.Keys(of)) { // the sum of floats depends on their order
+			if in(w) {
+				x += rarity(w)
+			}
+		}
+		return x
+	}
+	all := func(string) bool { return true }
+	small := min(sum(a, all), sum(b, all))
+	if small == 0 {
+		return 0
+	}
+	return sum(a, func(w string) bool { return b[w] }) / small
 }
 
 // settledFor is the question that a settled answer was written for: it answers near wordings of it, and nothing about another thing.

@@ -12,6 +12,7 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/embed"
+	"jolvex/core/index"
 	"jolvex/core/query"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
@@ -145,4 +146,14 @@ func (as *Asker) QuestionVectors(ctx context.Context, many bool, texts []string)
 		}
 	}
 	return out, nil
+}
+
+// Rarity tells how rare a stem is among the chunks of a corpus that everybody may be answered from.
+func (as *Asker) Rarity(ctx context.Context, c store.Corpus) (func(stem string) float64, error) {
+	s, err := as.index.Shelf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	v := s.Snapshot.Load().See(index.Public)
+	return func(stem string) float64 { return index.Rarity(v.Chunks(), v.Frequency(stem)) }, nil
 }

@@ -73,9 +73,13 @@ func (rm *Room) Catches(ctx context.Context, corpus, snag string, a Answer) (Cat
 		return out, err
 	}
 	out.Of = len(all)
+	rarity, err := rm.asking.Rarity(ctx, c)
+	if err != nil {
+		return out, err
+	}
 	for i, x := range all {
 		for k, w := range wordings {
-			x.How = max(x.How, find.Catches(x.Question, w, embed.Cosine(vs[k], vs[len(wordings)+i])))
+			x.How = max(x.How, find.Catches(x.Question, w, embed.Cosine(vs[k], vs[len(wordings)+i]), rarity))
 		}
 		if x.How < caughtFrom {
 			continue

@@ -9,11 +9,15 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 
 	"jolvex/core/embed"
+	"jolvex/core/find"
 	"jolvex/core/group"
+	"jolvex/core/index"
 	"jolvex/core/measure"
+	"jolvex/core/text"
 	"jolvex/demo"
 )
 
@@ -78,6 +82,8 @@ func Measure(ctx context.Context, faq string, fit, verbose bool) error {
 		fmt.Printf("  %-36s %4d questions  %.3f\n", name, len(sets[i]), agreement(open[i], sets[i], f))
 	}
 	fmt.Printf("  %-36s %4d questions  %.3f\n", "a library, labelled before", len(held), agreement(all, held, f))
+	catches(sets[0], open[0], false)
+	catches(held, all, verbose)
 	if verbose {
 		for _, m := range group.Members(group.Groups(all, nil, f)) {
 			fmt.Println()
@@ -160,4 +166,61 @@ func fitted(faq []byte) ([][]labelled, error) {
 		all, out = append(all, out), nil
 	}
 	return all, nil
+}
+
+// How far a question must be caught to count, as in the room of settled answers; how many answers are settled, and with how many wordings each.
+const (
+	caughtFrom = .35
+	answers    = 20
+	worded     = 3
+)
+
+// catches settles the first 20 groups that have wordings enough with their first three, and prints how many of the other questions each takes: of
+// those that were meant, and of those that were not.
+func catches(ls []labelled, is []group.Item, verbose bool) {
+	by := map[int][]int{}
+	var order []int
+	for i, l := range ls {
+		if by[l.group] == nil {
+			order = append(order, l.group)
+		}
+		by[l.group] = append(by[l.group], i)
+	}
+	in := map[string]int{}
+	for _, l := range ls {
+		for w := range text.Stems(l.text) {
+			in[w]++
+		}
+	}
+	rarity := func(stem string) float64 { return index.Rarity(len(ls), in[stem]) }
+	meant, meantOf, over, overOf, n := 0, 0, 0, 0, 0
+	for _, g := range order {
+		if len(by[g]) <= worded || n == answers {
+			continue
+		}
+		n++
+		for i, l := range ls {
+			how := 0.0
+			for _, w := range by[g][:worded] {
+				how = max(how, find.Catches(l.text, ls[w].text, embed.Cosine(is[w].Vector, is[i].Vector), rarity))
+			}
+			switch {
+			case slices.Contains(by[g][:worded], i):
+			case l.group == g:
+				meantOf++
+				if how >= caughtFrom {
+					meant++
+				}
+			default:
+				overOf++
+				if how >= caughtFrom {
+					over++
+					if verbose {
+						fmt.Printf("  taken over: %q by %q (%.2f)\n", l.text, ls[by[g][0]].text, how)
+					}
+				}
+			}
+		}
+	}
+	fmt.Printf("%d settled answers of %d wordings: of other wordings of the same %d of %d are caught, of all other questions %d of %d (%.2f %%)\n", n, worded, meant, meantOf, over, overOf, 100*float64(over)/float64(overOf))
 }

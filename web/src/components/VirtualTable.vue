@@ -21,10 +21,14 @@ const props = defineProps<{
   /** What is selected; without it no row can be. */
   picked?: Set<string>
   sort: { key: string; down: boolean }
+  /** The row that is open beside the table: j and k go on from there. */
+  current?: string
 }>()
 const emit = defineEmits<{
   'update:picked': [ids: Set<string>]
   'update:sort': [sort: { key: string; down: boolean }]
+  /** j or k went to a row. */
+  at: [row: Row]
 }>()
 
 const height = 32
@@ -46,10 +50,19 @@ function pick(id: string): void {
 }
 
 const at = ref(-1)
+watch(
+  () => props.current,
+  (id) => {
+    const i = props.rows.findIndex((r) => r.id === id)
+    if (i >= 0) at.value = i
+  },
+)
 
 async function move(by: number): Promise<void> {
   if (props.rows.length === 0) return
   at.value = Math.max(0, Math.min(props.rows.length - 1, at.value + by))
+  const row = props.rows[at.value]
+  if (row !== undefined) emit('at', row)
   const el = room.value
   if (el === null) return
   const top = at.value * height

@@ -38,6 +38,7 @@ const labelled = (i: number): boolean =>
         v-for="(b, i) in bars"
         :key="b.from.getTime()"
         class="slot"
+        :role="byHour ? 'img' : undefined"
         :title="tells(b)"
         :aria-label="tells(b)"
         @click="byHour ? undefined : emit('open', b.from)"

@@ -157,8 +157,6 @@ onMounted(() => {
     onKeys((key) => {
       const m = marks[key]
       if (m !== undefined && current.value !== undefined) void say(m, [current.value.id], true)
-      else if (key === 'j') step(1)
-      else if (key === 'k') step(-1)
       else return false
       return true
     }),
@@ -341,6 +339,8 @@ const newest = computed(() => {
         :columns="columns"
         :sort="{ key: 'at', down: true }"
         label="Questions"
+        :current="opened"
+        @at="(row) => (opened = row.id)"
       >
         <template #at="{ row }"
           ><span class="figure" :title="new Date(row.at).toLocaleString()">{{ at(row) }}</span></template
