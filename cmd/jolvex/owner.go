@@ -152,7 +152,7 @@ func (e *apiError) Error() string {
 	return s
 }
 
-// call sends a request; in and into may be nil. A raw body goes as []byte.
+// call sends a request; in and into may be nil. A raw body goes as []byte, and comes as it is into a *[]byte.
 func (c *client) call(ctx context.Context, method, path string, in, into any) error {
 	var body io.Reader
 	kind := "application/json"
@@ -191,6 +191,10 @@ func (c *client) call(ctx context.Context, method, path string, in, into any) er
 		return e
 	}
 	if into == nil || len(raw) == 0 {
+		return nil
+	}
+	if whole, ok := into.(*[]byte); ok {
+		*whole = raw
 		return nil
 	}
 	return json.Unmarshal(raw, into)

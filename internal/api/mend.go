@@ -315,6 +315,14 @@ func (h *handlers) mendFigures(api huma.API) {
 		func(ctx context.Context, in *FiguresOf) (*out[figures.Subjects], error) {
 			return reply(h.app.Mending.Figures.Subjects(ctx, in.Corpus, in.filter()))
 		})
+	huma.Register(api, operation("listUncovered", http.MethodGet, "/corpora/{corpus}/figures/uncovered", "mend", "What users asked and nothing answered, by subject, with what near pages say"),
+		func(ctx context.Context, in *FiguresOf) (*out[[]figures.Uncovered], error) {
+			return reply(h.app.Mending.Figures.Uncovered(ctx, in.Corpus, in.filter()))
+		})
+	huma.Register(api, operation("exportUncovered", http.MethodGet, "/corpora/{corpus}/figures/uncovered/export", "mend", "The same as a brief for writers, in Markdown"),
+		func(ctx context.Context, in *FiguresOf) (*huma.StreamResponse, error) {
+			return file("not-covered.md", "text/markdown; charset=utf-8")(h.app.Mending.Figures.Brief(ctx, in.Corpus, in.filter()))
+		})
 }
 
 // mendNotices registers the operations of what people are told.

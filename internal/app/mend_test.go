@@ -345,3 +345,68 @@ func TestFiguresOverTime(t *testing.T) {
 		assert.ErrorIs(t, err, fault.ErrInput)
 	}
 }
+
+func TestWhatNobodyCoveredIsABrief(t *testing.T) {
+	a := logged(t, wasAsked("1", "Do you sell gift vouchers?"), wasAsked("2", "gift *voucher*"), wasAsked("3", "How much is parking for one week?"))
+	f := figures.Filter{Since: "2026-01-01T00:00:00.000Z", Until: "2027-01-01T00:00:00.000Z", Zone: "UTC"}
+	got, err := a.Mending.Figures.Uncovered(t.Context(), "c", f)
+	require.NoError(t, err)
+	require.Len(t, got, 1)
+	assert.Equal(t, []int{2, 2}, []int{got[0].Asked, got[0].People})
+	assert.NotEmpty(t, got[0].Near)
+	brief, err := a.Mending.Figures.Brief(t.Context(), "c", f)
+	require.NoError(t, err)
+	assert.Contains(t, string(brief), "## Do you sell gift vouchers?")
+	assert.Contains(t, string(brief), `gift \*voucher\*`, "what users wrote makes no markup")
+	_, err = a.Mending.Figures.Brief(t.Context(), "c", figures.Filter{Since: "2025-01-01T00:00:00.000Z", Until: "2025-02-01T00:00:00.000Z", Zone: "UTC"})
+	assert.ErrorIs(t, err, fault.ErrInput)
+}
+
+func TestSnagsComeFromAnywhere(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+	require.NoError(t, err)
+	s, err := a.Mending.Snags.Add(t.Context(), "c", snags.Report{Exchange: r.ID, Fact: "A dog costs £9.00."})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"wrong", "How much is a dog?", "open"}, []string{s.Kind, s.Title, s.State})
+	again, err := a.Mending.Snags.Add(t.Context(), "c", snags.Report{Exchange: r.ID})
+	require.NoError(t, err)
+	assert.Equal(t, s.ID, again.ID, "one reply makes one snag")
+	v, err := a.Mending.Snags.Add(t.Context(), "c", snags.Report{Run: "r", Question: "q1", Text: "How much is a kayak?"})
+	require.NoError(t, err)
+	again, err = a.Mending.Snags.Add(t.Context(), "c", snags.Report{Run: "r", Question: "q1", Text: "How much is a kayak?"})
+	require.NoError(t, err)
+	assert.Equal(t, v.ID, again.ID)
+	x, err := a.Mending.Snags.Add(t.Context(), "c", snags.Report{Finding: "f", Text: "two pages disagree"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"verdict", "conflict"}, []string{v.Kind, x.Kind})
+	_, err = a.Mending.Snags.Add(t.Context(), "c", snags.Report{})
+	assert.ErrorIs(t, err, fault.ErrInput)
+
+	merged, err := a.Mending.Snags.Merge(t.Context(), "c", v.ID, s.ID)
+	require.NoError(t, err)
+	open, err := a.Mending.Snags.Open(t.Context(), "c", merged.ID)
+	require.NoError(t, err)
+	assert.Len(t, open.Lines, 1)
+	assert.Len(t, open.Items, 1)
+	apart, err := a.Mending.Snags.Split(t.Context(), "c", []string{r.ID})
+	require.NoError(t, err)
+	assert.NotEqual(t, merged.ID, apart.ID)
+	assert.Equal(t, 1, apart.Asked)
+	reason := "nobody asks that"
+	d, err := a.Mending.Snags.Change(t.Context(), "c", apart.ID, snags.Change{Version: apart.Version, Dismiss: &reason})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"dismissed", reason}, []string{d.State, d.Reason})
+	back, err := a.Mending.Snags.Change(t.Context(), "c", apart.ID, snags.Change{Version: d.Version, Reopen: true})
+	require.NoError(t, err)
+	assert.Equal(t, "open", back.State)
+	bad := "tomorrow"
+	_, err = a.Mending.Snags.Change(t.Context(), "c", apart.ID, snags.Change{Version: back.Version, Due: &bad})
+	assert.ErrorIs(t, err, fault.ErrInput)
+
+	require.NoError(t, a.Mending.Snags.Expect(t.Context(), "c", r.ID, snags.Expecting{Set: "Asked", Fact: "A dog costs £9.00.", Cite: true}))
+	set, err := a.Proving.Sets.QuestionSet(t.Context(), "c", "Asked")
+	require.NoError(t, err)
+	assert.Len(t, set.Questions[0].Expect, 2, "what is true, and the page that was cited")
+}

@@ -437,6 +437,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/figures/uncovered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What users asked and nothing answered, by subject, with what near pages say */
+        get: operations["listUncovered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/figures/uncovered/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a brief for writers, in Markdown */
+        get: operations["exportUncovered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/files": {
         parameters: {
             query?: never;
@@ -3970,6 +4004,14 @@ export interface components {
             label: string;
             value: string;
         };
+        Near: {
+            address: string;
+            document: string;
+            path: string[];
+            /** @description Its first sentences */
+            text: string;
+            title: string;
+        };
         NewSource: {
             /** @description Start address, address of the sitemap or feed, or path of the folder; a list needs none */
             address?: string;
@@ -5729,6 +5771,20 @@ export interface components {
             /** @description What is tried, in words */
             note: string;
         };
+        Uncovered: {
+            /** Format: int64 */
+            asked: number;
+            /** @description What near pages say */
+            near: components["schemas"]["Near"][];
+            /**
+             * Format: int64
+             * @description Conversations
+             */
+            people: number;
+            title: string;
+            /** @description In users' words, the most frequent first, at most ten */
+            wordings: string[];
+        };
         Under: {
             /** @description Of the best chunk; empty when there is none */
             document: string;
@@ -6992,6 +7048,86 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Subjects"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listUncovered: {
+        parameters: {
+            query: {
+                since: string;
+                until: string;
+                /** @description IANA name of the time zone whose days are meant */
+                zone?: string;
+                /** @description By week instead of by day */
+                week?: boolean;
+                surface?: string;
+                language?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Uncovered"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportUncovered: {
+        parameters: {
+            query: {
+                since: string;
+                until: string;
+                /** @description IANA name of the time zone whose days are meant */
+                zone?: string;
+                /** @description By week instead of by day */
+                week?: boolean;
+                surface?: string;
+                language?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

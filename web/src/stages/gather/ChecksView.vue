@@ -57,6 +57,23 @@ async function dismiss(f: Finding): Promise<void> {
   await load()
 }
 
+const told = ref<Record<string, string>>({})
+
+/** Two sources that disagree are something to mend. */
+async function snag(f: Finding): Promise<void> {
+  try {
+    const made = await ok(
+      api.POST('/api/corpora/{corpus}/snags', {
+        params: { path: { corpus: corpus.name } },
+        body: { finding: f.id, text: `${f.kind}: ${f.detail}` },
+      }),
+    )
+    told.value[f.id] = made.id
+  } catch (e) {
+    sources.problem = (e as Error).message
+  }
+}
+
 function linkTo(at: Schema['FoundAt']) {
   return {
     name: 'document',
@@ -96,6 +113,12 @@ watch(
     <p class="head">
       <b :class="tones[f.severity]">{{ f.severity }}</b> · <b>{{ f.kind }}</b><span> · {{ f.detail }}</span>
       <button class="linkish" @click="dismiss(f)">{{ f.dismissed ? 'Bring back' : 'Dismiss' }}</button>
+      <template v-if="f.other !== undefined">
+        <RouterLink v-if="told[f.id]" :to="{ name: 'mend', query: { view: 'snags', open: told[f.id] } }"
+          >Open its snag</RouterLink
+        >
+        <button v-else class="linkish" @click="snag(f)">Make a snag</button>
+      </template>
     </p>
     <div class="places" :class="{ both: f.other !== undefined }">
       <p v-for="at in [f.at, ...(f.other === undefined ? [] : [f.other])]" :key="at.document + at.span.start">

@@ -9,6 +9,7 @@ const SnagList = defineAsyncComponent(() => import('./SnagList.vue'))
 const SettledList = defineAsyncComponent(() => import('./SettledList.vue'))
 const FiguresView = defineAsyncComponent(() => import('./FiguresView.vue'))
 const NotifyView = defineAsyncComponent(() => import('./NotifyView.vue'))
+const UncoveredView = defineAsyncComponent(() => import('./UncoveredView.vue'))
 const SampleView = defineAsyncComponent(() => import('./SampleView.vue'))
 
 const corpus = useCorpus()
@@ -18,6 +19,7 @@ const views = [
   { key: 'log', label: 'Log' },
   { key: 'snags', label: 'Snags' },
   { key: 'settled', label: 'Settled answers' },
+  { key: 'uncovered', label: 'Not covered' },
   { key: 'accuracy', label: 'Accuracy' },
   { key: 'figures', label: 'Figures' },
   { key: 'notices', label: 'Notices' },
@@ -45,6 +47,7 @@ const jobs = computed(() => corpus.active.filter((j) => j.kind === 'replay' || j
     <SampleView v-else-if="view === 'accuracy'" class="fill" />
     <FiguresView v-else-if="view === 'figures'" class="fill" />
     <NotifyView v-else-if="view === 'notices'" class="fill" />
+    <UncoveredView v-else-if="view === 'uncovered'" class="fill" />
     <LogView v-else class="fill" />
   </div>
 </template>

@@ -63,6 +63,21 @@ async function amend(question: Question): Promise<void> {
   told.value = 'The set is changed and the reason kept; the next run heeds it.'
 }
 
+const snagged = ref('')
+async function snag(): Promise<void> {
+  const q = props.result.question
+  const fact = (q.expect ?? []).find((e) => e.kind === 'mentions' || e.kind === 'gives')?.values?.[0] ?? ''
+  const made = await prove.attempt(() =>
+    ok(
+      api.POST('/api/corpora/{corpus}/snags', {
+        params: { path: { corpus: corpus.name } },
+        body: { run: props.run.id, question: q.id, text: q.question, fact },
+      }),
+    ),
+  )
+  snagged.value = made?.id ?? ''
+}
+
 let stop = (): void => undefined
 onMounted(async () => {
   stop = onKeys((key) => {
@@ -148,6 +163,12 @@ onUnmounted(() => stop())
       <CauseView v-if="cause" :run="run" :cause="cause" :question="result.question" @amend="amending = true" />
       <p v-else-if="finding" class="muted" role="status">The causes of this run are being found.</p>
       <p v-else><ElButton @click="look">Find the cause</ElButton></p>
+      <p>
+        <RouterLink v-if="snagged !== ''" :to="{ name: 'mend', query: { view: 'snags', open: snagged } }"
+          >Open its snag</RouterLink
+        >
+        <button v-else class="linkish" @click="snag">Make a snag</button>
+      </p>
     </section>
   </div>
   <EvidenceTrail v-if="trail" :reply="trail" :corpus="corpus.name" />
