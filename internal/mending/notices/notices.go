@@ -26,6 +26,7 @@ import (
 type Room struct {
 	store       *store.Store
 	talk        *talk.Talk
+	posts       *talk.Posts
 	connections *connections.Connections
 	figures     *figures.Room
 	log         *slog.Logger
@@ -34,7 +35,7 @@ type Room struct {
 
 // New makes the room.
 func New(s *store.Store, t *talk.Talk, c *connections.Connections, f *figures.Room, log *slog.Logger, now func() time.Time) *Room {
-	return &Room{s, t, c, f, log, now}
+	return &Room{s, t, talk.NewPosts(s), c, f, log, now}
 }
 
 // What people can be told of.
@@ -73,7 +74,7 @@ func (rm *Room) Subscriptions(ctx context.Context, corpus string) ([]Subscriptio
 	if err != nil {
 		return nil, err
 	}
-	ss, err := rm.talk.Subscriptions(ctx, c.ID)
+	ss, err := rm.posts.Subscriptions(ctx, c.ID)
 	out := make([]Subscription, len(ss))
 	for i, s := range ss {
 		out[i] = view(s)
@@ -114,14 +115,14 @@ func (rm *Room) Put(ctx context.Context, corpus string, s Subscription) (Subscri
 			return s, err
 		}
 	}
-	row, err = rm.talk.PutSubscription(ctx, row)
+	row, err = rm.posts.PutSubscription(ctx, row)
 	out := view(row)
 	out.Secret = secret
 	return out, err
 }
 
 func (rm *Room) one(ctx context.Context, corpus, id string) (talk.Subscription, error) {
-	ss, err := rm.talk.Subscriptions(ctx, corpus)
+	ss, err := rm.posts.Subscriptions(ctx, corpus)
 	if err != nil {
 		return talk.Subscription{}, err
 	}
@@ -137,7 +138,7 @@ func (rm *Room) Drop(ctx context.Context, corpus, id string) error {
 	if err != nil {
 		return err
 	}
-	return rm.talk.DropSubscription(ctx, c.ID, id)
+	return rm.posts.DropSubscription(ctx, c.ID, id)
 }
 
 // Delivery is one message that goes out, or went.
@@ -161,7 +162,7 @@ func (rm *Room) Deliveries(ctx context.Context, corpus string) ([]Delivery, erro
 	if err != nil {
 		return nil, err
 	}
-	ds, err := rm.talk.Deliveries(ctx, c.ID, 200)
+	ds, err := rm.posts.Deliveries(ctx, c.ID, 200)
 	out := make([]Delivery, len(ds))
 	for i, d := range ds {
 		out[i] = Delivery{d.ID, d.Recipient, d.Kind, d.Subject, d.Body, d.State, d.Tries, d.DueAt, d.Problem, d.CreatedAt, d.SentAt}
@@ -175,12 +176,12 @@ func (rm *Room) Retry(ctx context.Context, corpus, id string) error {
 	if err != nil {
 		return err
 	}
-	return rm.talk.Retry(ctx, c.ID, id)
+	return rm.posts.Retry(ctx, c.ID, id)
 }
 
 // Look makes the messages whose time has come, and sends what is due.
 func (rm *Room) Look(ctx context.Context) error {
-	ss, err := rm.talk.Subscriptions(ctx, "")
+	ss, err := rm.posts.Subscriptions(ctx, "")
 	if err != nil {
 		return err
 	}
@@ -229,7 +230,7 @@ func (rm *Room) make(ctx context.Context, s talk.Subscription) error {
 	}
 	now := rm.now().In(zone)
 	day := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, zone)
-	sent, err := rm.talk.SentSince(ctx, s.ID, talk.Stamp(day))
+	sent, err := rm.posts.SentSince(ctx, s.ID, talk.Stamp(day))
 	if err != nil {
 		return err
 	}
@@ -278,7 +279,7 @@ func (rm *Room) make(ctx context.Context, s talk.Subscription) error {
 			}
 		}
 	}
-	return rm.talk.Deliver(ctx, &s, out)
+	return rm.posts.Deliver(ctx, &s, out)
 }
 
 // news is what is new since a moment.
@@ -356,7 +357,7 @@ func (rm *Room) news(ctx context.Context, c store.Corpus, since string, kinds []
 	for kind, list := range map[string]struct {
 		of   func(context.Context, string, string) ([]talk.Item, error)
 		into *[]string
-	}{Snags: {rm.talk.Assigned, &n.Snags}, Visits: {rm.talk.FailedVisits, &n.Visits}} {
+	}{Snags: {rm.posts.Assigned, &n.Snags}, Visits: {rm.posts.FailedVisits, &n.Visits}} {
 		if !slices.Contains(kinds, kind) {
 			continue
 		}

@@ -20,7 +20,7 @@ var waits = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 
 
 // send sends the messages that are due.
 func (rm *Room) send(ctx context.Context) error {
-	ds, err := rm.talk.DueDeliveries(ctx)
+	ds, err := rm.posts.DueDeliveries(ctx)
 	if err != nil {
 		return err
 	}
@@ -39,7 +39,7 @@ func (rm *Room) send(ctx context.Context) error {
 		default:
 			d.Problem, d.DueAt = err.Error(), talk.Stamp(rm.now().Add(waits[d.Tries-1]))
 		}
-		if err := rm.talk.Delivered(ctx, d); err != nil {
+		if err := rm.posts.Delivered(ctx, d); err != nil {
 			return err
 		}
 	}
@@ -121,7 +121,7 @@ func (rm *Room) Answer(ctx context.Context, corpus, snag string) (int, error) {
 			Body: "You asked: " + question + "\n\n" + reply + "\n",
 		})
 	}
-	return len(out), rm.talk.Deliver(ctx, nil, out)
+	return len(out), rm.posts.Deliver(ctx, nil, out)
 }
 
 // askers are the mail addresses that askers of a snag left, each with what it asked. Those who have been written to are left out.
@@ -134,7 +134,7 @@ func (rm *Room) askers(ctx context.Context, corpus, snag string) (map[string]str
 	for _, e := range es {
 		asked[e.Conversation] = e.Question
 	}
-	left, err := rm.talk.Addresses(ctx, corpus)
+	left, err := rm.posts.Addresses(ctx, corpus)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +150,7 @@ func (rm *Room) askers(ctx context.Context, corpus, snag string) (map[string]str
 			}
 		}
 	}
-	ds, err := rm.talk.Deliveries(ctx, corpus, 1000)
+	ds, err := rm.posts.Deliveries(ctx, corpus, 1000)
 	if err != nil {
 		return nil, err
 	}

@@ -10,6 +10,12 @@ import (
 	"jolvex/internal/store"
 )
 
+// Posts reads and writes who is told of what, and the messages that go out.
+type Posts struct{ s *store.Store }
+
+// NewPosts are the posts of a store.
+func NewPosts(s *store.Store) *Posts { return &Posts{s} }
+
 // Subscription says who is told of what, by mail or webhook.
 type Subscription struct {
 	ID        string `db:"id"`
@@ -46,13 +52,13 @@ type Delivery struct {
 }
 
 // Subscriptions lists those of a corpus, or of all when it is empty, the oldest first.
-func (t *Talk) Subscriptions(ctx context.Context, corpus string) ([]Subscription, error) {
+func (t *Posts) Subscriptions(ctx context.Context, corpus string) ([]Subscription, error) {
 	out := []Subscription{}
 	return out, t.s.List(ctx, &out, "who is told", `SELECT * FROM subscriptions WHERE ? = '' OR corpus_id = ? ORDER BY created_at, rowid`, corpus, corpus)
 }
 
 // PutSubscription keeps a subscription; a new one, without an id, begins now.
-func (t *Talk) PutSubscription(ctx context.Context, s Subscription) (Subscription, error) {
+func (t *Posts) PutSubscription(ctx context.Context, s Subscription) (Subscription, error) {
 	if s.ID == "" {
 		s.ID, s.CreatedAt = uuid.NewString(), t.s.Stamp()
 		s.SeenAt = s.CreatedAt
@@ -67,7 +73,7 @@ func (t *Talk) PutSubscription(ctx context.Context, s Subscription) (Subscriptio
 }
 
 // DropSubscription removes one.
-func (t *Talk) DropSubscription(ctx context.Context, corpus, id string) error {
+func (t *Posts) DropSubscription(ctx context.Context, corpus, id string) error {
 	return t.s.Write(ctx, "tell somebody no more", func(tx *sqlx.Tx) error {
 		r, err := tx.ExecContext(ctx, `DELETE FROM subscriptions WHERE corpus_id = ? AND id = ?`, corpus, id)
 		if err != nil {
@@ -81,7 +87,7 @@ func (t *Talk) DropSubscription(ctx context.Context, corpus, id string) error {
 }
 
 // Deliver keeps messages to go out, and with them up to when their subscription was told of.
-func (t *Talk) Deliver(ctx context.Context, s *Subscription, ds []Delivery) error {
+func (t *Posts) Deliver(ctx context.Context, s *Subscription, ds []Delivery) error {
 	return t.s.Write(ctx, "keep messages to go out", func(tx *sqlx.Tx) error {
 		for _, d := range ds {
 			d.ID, d.CreatedAt, d.State = "msg_"+uuid.NewString(), t.s.Stamp(), "waiting"
@@ -99,13 +105,13 @@ func (t *Talk) Deliver(ctx context.Context, s *Subscription, ds []Delivery) erro
 }
 
 // DueDeliveries lists messages whose time has come.
-func (t *Talk) DueDeliveries(ctx context.Context) ([]Delivery, error) {
+func (t *Posts) DueDeliveries(ctx context.Context) ([]Delivery, error) {
 	out := []Delivery{}
 	return out, t.s.List(ctx, &out, "messages to go out", `SELECT * FROM deliveries WHERE state = 'waiting' AND due_at <= ? ORDER BY due_at, rowid LIMIT 50`, t.s.Stamp())
 }
 
 // Delivered keeps what came of a message.
-func (t *Talk) Delivered(ctx context.Context, d Delivery) error {
+func (t *Posts) Delivered(ctx context.Context, d Delivery) error {
 	return t.s.Write(ctx, "keep what came of a message", func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `UPDATE deliveries SET state = :state, tries = :tries, due_at = :due_at, problem = :problem, sent_at = :sent_at WHERE id = :id`, d)
 		return err
@@ -113,19 +119,19 @@ func (t *Talk) Delivered(ctx context.Context, d Delivery) error {
 }
 
 // Deliveries lists the latest messages of a corpus.
-func (t *Talk) Deliveries(ctx context.Context, corpus string, most int) ([]Delivery, error) {
+func (t *Posts) Deliveries(ctx context.Context, corpus string, most int) ([]Delivery, error) {
 	out := []Delivery{}
 	return out, t.s.List(ctx, &out, "messages", `SELECT * FROM deliveries WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, most)
 }
 
 // SentSince counts the messages of a subscription that were made since a stamp.
-func (t *Talk) SentSince(ctx context.Context, subscription, since string) (int, error) {
+func (t *Posts) SentSince(ctx context.Context, subscription, since string) (int, error) {
 	var n int
 	return n, t.s.Get(ctx, &n, "messages of a day", `SELECT count(*) FROM deliveries WHERE subscription_id = ? AND created_at >= ?`, subscription, since)
 }
 
 // Retry puts a failed message back among those to go out.
-func (t *Talk) Retry(ctx context.Context, corpus, id string) error {
+func (t *Posts) Retry(ctx context.Context, corpus, id string) error {
 	return t.s.Write(ctx, "send a message again", func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE deliveries SET state = 'waiting', tries = 0, due_at = ? WHERE corpus_id = ? AND id = ? AND state = 'failed'`, t.s.Stamp(), corpus, id)
 		return err
@@ -133,14 +139,14 @@ func (t *Talk) Retry(ctx context.Context, corpus, id string) error {
 }
 
 // FailedVisits lists visits to sources that failed since a stamp, as their time and error.
-func (t *Talk) FailedVisits(ctx context.Context, corpus, since string) ([]Item, error) {
+func (t *Posts) FailedVisits(ctx context.Context, corpus, since string) ([]Item, error) {
 	out := []Item{}
 	return out, t.s.List(ctx, &out, "failed visits", `SELECT j.id AS ref, coalesce(nullif(s.name, ''), s.address, '') || ': ' || j.error AS question, j.ended_at AS at FROM jobs j LEFT JOIN sources s ON s.id = j.target
 		WHERE j.corpus_id = ? AND j.kind = 'gather' AND j.state = 'failed' AND j.ended_at > ? ORDER BY j.ended_at LIMIT 50`, corpus, since)
 }
 
 // Assigned lists open snags that somebody was named for since a stamp.
-func (t *Talk) Assigned(ctx context.Context, corpus, since string) ([]Item, error) {
+func (t *Posts) Assigned(ctx context.Context, corpus, since string) ([]Item, error) {
 	out := []Item{}
 	return out, t.s.List(ctx, &out, "assigned snags", `SELECT id AS ref, title || ' (' || owner || ')' AS question, changed_at AS at FROM snags WHERE corpus_id = ? AND owner <> '' AND state = 'open' AND changed_at > ? ORDER BY changed_at LIMIT 50`, corpus, since)
 }
@@ -165,7 +171,7 @@ func (l Left) Values() []string {
 }
 
 // Addresses lists the details that askers told, with their conversations.
-func (t *Talk) Addresses(ctx context.Context, corpus string) ([]Left, error) {
+func (t *Posts) Addresses(ctx context.Context, corpus string) ([]Left, error) {
 	out := []Left{}
 	return out, t.s.List(ctx, &out, "details that were told", `SELECT e.conversation_id, n.told FROM notices n JOIN exchanges e ON e.id = n.reply_id WHERE n.corpus_id = ? AND n.kind = 'details'`, corpus)
 }
