@@ -64,16 +64,6 @@ func run(address, out, only string, extra []shot) error {
 	click := func(sel string) func(context.Context) error {
 		return func(ctx context.Context) error { return chromedp.Do(ctx, chromedp.Click(chromedp.CSS(sel))) }
 	}
-	// try sets a number of the ranking, as somebody would who types it.
-	try := func(label, value, wait string) func(context.Context) error {
-		js := fmt.Sprintf(`document.querySelectorAll('details').forEach(d => { if (/Ranking/.test(d.textContent.slice(0, 20))) d.open = true });
-			const i = document.querySelector('input[aria-label^=%q]') ?? document.querySelector('[aria-label^=%q] input');
-			i.focus(); i.value = %q; i.dispatchEvent(new Event('input', { bubbles: true })); i.dispatchEvent(new Event('change', { bubbles: true }));
-			i.closest('details').open = false`, label, label, value)
-		return func(ctx context.Context) error {
-			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js), chromedp.WaitVisible(chromedp.CSS(wait)))
-		}
-	}
 	// find opens the palette and types.
 	find := func(ctx context.Context, words string) error {
 		return chromedp.Do(ctx, chromedp.KeyEvent("k", chromedp.KeyModifiers(chromedp.ModifierCtrl)), chromedp.WaitVisible(chromedp.CSS(".palette li")), chromedp.SendKeys(chromedp.CSS(".palette input"), words))
@@ -90,8 +80,8 @@ func run(address, out, only string, extra []shot) error {
 		}},
 		{"shape", base + "/shape", ".text section", nil},
 		{"find", base + "/find?q=" + url.QueryEscape("How much is a bicycle to Sandrel?"), ".hit", nil},
-		{"sides", base + "/find?view=sides&q=" + url.QueryEscape("What does a bicycle cost?"), ".sides li", try("Share of meaning,", "0.1", ".sides line")},
-		{"answer", base + "/answer", ".pinned .sentence", nil},
+		{"log", base + "/mend?when=30", "tr.line", click("tr.line:nth-child(7) button.line")},
+		{"snag", base + "/mend?view=snags", "tr.line", click("tr.line:nth-child(1) button.line")},
 		{"ask", base + "/answer", ".el-slider", ask("What refund do I get if I cancel three days before departure?")},
 		{"bar", base + "/answer?view=bar", "svg.curve", nil},
 		{"rules", base + "/answer?view=rules", ".rules li", click(".rules .name")},
@@ -111,7 +101,7 @@ func run(address, out, only string, extra []shot) error {
 		{"verdict", base + "/prove?show=failed", ".figures", func(ctx context.Context) error {
 			return errors.Join(click(".results tbody tr:nth-child(4) .linkish")(ctx), chromedp.Do(ctx, chromedp.WaitVisible(chromedp.CSS(".fixes"))))
 		}},
-		{"questions", base + "/prove?view=questions", ".line .cell", nil},
+		{"figures", base + "/mend?view=figures", ".tiles", nil},
 		{"chart", base + "/prove?view=chart", "canvas", nil},
 		{"trial", base + "/prove?view=trials", ".plan .notice", func(ctx context.Context) error {
 			js := fmt.Sprintf(`fetch('/api/corpora/%s/sets/%s/trials', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({

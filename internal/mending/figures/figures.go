@@ -177,10 +177,9 @@ func parts(of map[string]*Counts) []Share {
 // asked lists what users asked in the time of a filter, without courtesies and what is not known, the oldest first.
 func (rm *Room) asked(ctx context.Context, corpus string, f Filter) ([]talk.Exchange, error) {
 	var out []talk.Exchange
-	err := rm.talk.Each(ctx, corpus, talk.Filter{Since: f.Since, Until: f.Until, Surface: f.Surface, Language: f.Language}, func(es []talk.Exchange) error {
+	err := rm.talk.Each(ctx, corpus, talk.Filter{Since: f.Since, Until: f.Until, Surface: f.Surface, Language: f.Language, Counting: true}, func(es []talk.Exchange) error {
 		for _, e := range es {
 			if e.Outcome != "" && e.Outcome != string(answer.Courteous) {
-				e.Said, e.Note = "", "" // not counted, and long
 				out = append(out, e)
 			}
 		}

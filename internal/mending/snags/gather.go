@@ -46,6 +46,9 @@ func (rm *Room) work(ctx context.Context, j store.Job, p *job.Progress) error {
 			break
 		}
 	}
+	if err := rm.warm(ctx, j.Corpus); err != nil {
+		return err
+	}
 	if err := rm.recheck(ctx, j.Corpus); err != nil {
 		return err
 	}
@@ -54,6 +57,22 @@ func (rm *Room) work(ctx context.Context, j store.Job, p *job.Progress) error {
 	}
 	rm.tell(ctx, j.Corpus)
 	return nil
+}
+
+// mostWarm is how many different questions are kept embedded for what is grouped in a view.
+const mostWarm = 1500
+
+// warm embeds what was asked most, so that subjects and what a settled answer catches are there at once.
+func (rm *Room) warm(ctx context.Context, corpus string) error {
+	qs, err := rm.talk.Questions(ctx, corpus, "", mostWarm)
+	if err != nil {
+		return err
+	}
+	items := make([]group.Item, len(qs))
+	for i, q := range qs {
+		items[i] = group.Item{Text: q.Question, Foreign: foreign(q.Language)}
+	}
+	return rm.embed(ctx, items)
 }
 
 // gatherSome puts loose exchanges into the open snags that they are like, or into new ones, and tells how many they were.

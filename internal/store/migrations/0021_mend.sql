@@ -66,9 +66,13 @@ CREATE TABLE exchanges (
   trailed INTEGER NOT NULL DEFAULT 0,
   due INTEGER NOT NULL DEFAULT 0    -- 1 while it waits to be answered by the draft
 );
-CREATE INDEX exchanges_by_time ON exchanges(corpus_id, tests, at, outcome);
+-- These hold all that lists of counts ask for, so that rows are not read for them.
+CREATE INDEX exchanges_by_time ON exchanges(corpus_id, tests, at, id, outcome, mark, thumb);
+CREATE INDEX exchanges_by_surface ON exchanges(corpus_id, tests, surface);
+CREATE INDEX exchanges_by_language ON exchanges(corpus_id, tests, language);
+CREATE INDEX exchanges_by_rules ON exchanges(corpus_id, tests, rules);
 CREATE INDEX exchanges_by_conversation ON exchanges(conversation_id, place);
-CREATE INDEX exchanges_by_snag ON exchanges(snag_id) WHERE snag_id <> '';
+CREATE INDEX exchanges_by_snag ON exchanges(snag_id, at, outcome, conversation_id);
 CREATE INDEX exchanges_by_sample ON exchanges(sample_id) WHERE sample_id <> '';
 CREATE INDEX exchanges_due ON exchanges(corpus_id) WHERE due = 1;
 CREATE TABLE snag_items ( -- what a snag was made of besides exchanges: a verdict of a run, a conflict between sources

@@ -112,7 +112,7 @@ func (t *Talk) Import(ctx context.Context, cs []Conversation, es map[string][]Ex
 			for _, c := range batch {
 				var there int
 				if c.Outside != "" {
-					if err := tx.GetContext(ctx, &there, `SELECT count(*) FROM conversations WHERE corpus_id = ? AND outside = ?`, c.Corpus, c.Outside); err != nil {
+					if err := tx.GetContext(ctx, &there, `SELECT count(*) FROM conversations WHERE corpus_id = ? AND outside = ? AND outside <> ''`, c.Corpus, c.Outside); err != nil {
 						return err
 					}
 				}
@@ -169,6 +169,7 @@ type Filter struct {
 	Snag         string
 	Sample       string
 	Visitor      string
+	Counting     bool   // what is only counted: texts that are long and what is seldom asked for are left out
 	Before       string // a place in the list, as Exchange.Cursor gives it: what is older than that
 	Limit        int
 }
@@ -240,10 +241,14 @@ func (t *Talk) Exchanges(ctx context.Context, corpus string, f Filter) ([]Exchan
 func (t *Talk) Each(ctx context.Context, corpus string, f Filter, do func([]Exchange) error) error {
 	cond, args := f.where(corpus)
 	const batch = 1000
+	columns := "*"
+	if f.Counting {
+		columns = "id, conversation_id, at, outcome, mark, thumb, surface, language, question, alone, trailed"
+	}
 	at, id := "", ""
 	for {
 		es := []Exchange{}
-		if err := t.s.List(ctx, &es, "the log", `SELECT * FROM exchanges WHERE `+cond+` AND (at, id) > (?, ?) ORDER BY at, id LIMIT ?`, append(append([]any{}, args...), at, id, batch)...); err != nil {
+		if err := t.s.List(ctx, &es, "the log", `SELECT `+columns+` FROM exchanges WHERE `+cond+` AND (at, id) > (?, ?) ORDER BY at, id LIMIT ?`, append(append([]any{}, args...), at, id, batch)...); err != nil {
 			return err
 		}
 		if len(es) == 0 {

@@ -36,8 +36,8 @@ const importing = ref(false)
 const columns: Column[] = [
   { key: 'at', label: 'Time', width: '64px' },
   { key: 'end', label: 'Outcome', width: '104px' },
-  { key: 'question', label: 'Question', width: '62%' },
-  { key: 'mark', label: 'Mark', width: '118px' },
+  { key: 'question', label: 'Question', width: '58%' },
+  { key: 'mark', label: 'Mark', width: '146px' },
 ]
 const lines = ref<Line[]>([])
 const overview = ref<Schema['Overview']>()

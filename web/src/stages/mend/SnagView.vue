@@ -315,6 +315,9 @@ const pairs = computed(() =>
   margin: 6px 0 0;
 }
 .lines li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
   padding: 3px 0;
 }
 .reply {
