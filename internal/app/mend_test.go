@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/answer"
+	"jolvex/core/diagnose"
 	"jolvex/core/query"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
@@ -409,4 +410,41 @@ func TestSnagsComeFromAnywhere(t *testing.T) {
 	set, err := a.Proving.Sets.QuestionSet(t.Context(), "c", "Asked")
 	require.NoError(t, err)
 	assert.Len(t, set.Questions[0].Expect, 2, "what is true, and the page that was cited")
+}
+
+func TestSettledAnswersFromElsewhereAreTakenUp(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	require.NoError(t, a.Gathering.PutSettled(t.Context(), "c", diagnose.Settling{Question: "May I fish from the pier?", Answer: "No."}))
+	s, err := a.Mending.Settled.Put(t.Context(), "c", settled.Answer{Question: "Gift voucher", Answer: "From £25.00.", Wordings: []string{"a present"}})
+	require.NoError(t, err)
+	s.Wordings = nil
+	_, err = a.Mending.Settled.Put(t.Context(), "c", s)
+	require.NoError(t, err)
+	idle(t, a, "c")
+	list, err := a.Mending.Settled.List(t.Context(), "c")
+	require.NoError(t, err)
+	require.Len(t, list, 2, "and no wording that was taken away")
+	assert.ElementsMatch(t, []string{"May I fish from the pier?", "Gift voucher"}, []string{list[0].Question, list[1].Question})
+
+	sources, err := a.Gathering.Sources(t.Context(), "c")
+	require.NoError(t, err)
+	for _, x := range sources {
+		if x.Name == "Settled answers" {
+			require.NoError(t, a.Gathering.RemoveSource(t.Context(), "c", x.ID))
+		}
+	}
+	idle(t, a, "c")
+	gatherSnags(t, a)
+	list, err = a.Mending.Settled.List(t.Context(), "c")
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	assert.Contains(t, list[0].Warning, "deleted with its source")
+	list[0].Use = talk.Use{}
+	_, err = a.Mending.Settled.Put(t.Context(), "c", list[0])
+	require.NoError(t, err)
+	idle(t, a, "c")
+	r, err := a.Asking.Ask(t.Context(), public, "c", query.Question{Text: list[0].Question})
+	require.NoError(t, err)
+	assert.Contains(t, r.Reply, list[0].Answer, "saved again, it is back")
 }

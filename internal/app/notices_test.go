@@ -124,7 +124,7 @@ func TestPeopleAreToldAtTheirPace(t *testing.T) {
 	for hour := range 6 {
 		p.at.Add(int64(61 * time.Minute))
 		visitor(t, p.App, "How do I bake cake number "+string(rune('a'+hour))+"?")
-		p.at.Add(int64(time.Second))
+		p.at.Add(int64(3 * time.Second))
 		p.look(t)
 	}
 	ds, err := p.Mending.Notices.Deliveries(t.Context(), "c")
@@ -146,7 +146,7 @@ func TestAMessageThatDoesNotGoOutIsTriedAgain(t *testing.T) {
 	require.NoError(t, err)
 	p.at.Add(int64(time.Minute))
 	visitor(t, p.App, "Who won the football world cup?")
-	p.at.Add(int64(time.Second))
+	p.at.Add(int64(3 * time.Second))
 	p.look(t)
 	state := func() notices.Delivery {
 		ds, err := p.Mending.Notices.Deliveries(t.Context(), "c")

@@ -19,7 +19,7 @@ const held = .7
 func (as *Asker) Otherwise(ctx context.Context, c store.Corpus, question, said string) (string, error) {
 	m := c.Method
 	m.Rules = nil
-	m.Answer.Composer = answer.BySentences
+	m.Answer.Composer, m.Query.Model = answer.BySentences, false // it is asked by itself, and costs nothing
 	b, err := as.Bench(ctx, Caller{Audience: index.Public, Surface: SurfaceBench}, c, m)
 	if err != nil {
 		return "", err

@@ -268,11 +268,15 @@ func (rm *Room) make(ctx context.Context, s talk.Subscription) error {
 		return err
 	}
 	if dueNow(s, seen, now) && sent+len(out) < s.Most {
-		n, err := rm.news(ctx, c, s.SeenAt, kinds)
+		until := talk.Stamp(now.Add(-lag))
+		n, err := rm.news(ctx, c, s.SeenAt, until, kinds)
 		if err != nil {
 			return err
 		}
-		s.SeenAt = talk.Stamp(now)
+		if n.count() == 0 && s.Pace == "once" && len(out) == 0 {
+			return nil
+		}
+		s.SeenAt = max(s.SeenAt, until)
 		if n.count() > 0 {
 			if err := add("news", c.Name+": "+n.headline(), n.lines(), n); err != nil {
 				return err
@@ -329,13 +333,16 @@ func (n news) lines() []string {
 	return out
 }
 
+// lag is how far behind the moment news are looked for: what was stamped just now may not be written yet, and would be passed over.
+const lag = 2 * time.Second
+
 // mostTold is how many things of a kind one message tells.
 const mostTold = 50
 
-func (rm *Room) news(ctx context.Context, c store.Corpus, since string, kinds []string) (news, error) {
+func (rm *Room) news(ctx context.Context, c store.Corpus, since, until string, kinds []string) (news, error) {
 	var n news
 	if slices.Contains(kinds, Unanswered) {
-		es, err := rm.talk.Exchanges(ctx, c.ID, talk.Filter{Since: since, Outcome: string(answer.Refused), Limit: mostTold})
+		es, err := rm.talk.Exchanges(ctx, c.ID, talk.Filter{Since: since, Until: until, Outcome: string(answer.Refused), Limit: mostTold})
 		if err != nil {
 			return n, err
 		}
@@ -349,19 +356,19 @@ func (rm *Room) news(ctx context.Context, c store.Corpus, since string, kinds []
 			return n, err
 		}
 		for _, x := range ns {
-			if x.At > since {
+			if x.At >= since && x.At < until {
 				n.Alerts = append(n.Alerts, strings.TrimSpace(x.Name+" "+x.Purpose))
 			}
 		}
 	}
 	for kind, list := range map[string]struct {
-		of   func(context.Context, string, string) ([]talk.Item, error)
+		of   func(ctx context.Context, corpus, since, until string) ([]talk.Item, error)
 		into *[]string
 	}{Snags: {rm.posts.Assigned, &n.Snags}, Visits: {rm.posts.FailedVisits, &n.Visits}} {
 		if !slices.Contains(kinds, kind) {
 			continue
 		}
-		items, err := list.of(ctx, c.ID, since)
+		items, err := list.of(ctx, c.ID, since, until)
 		if err != nil {
 			return n, err
 		}

@@ -160,6 +160,10 @@ func (rm *Room) Contradictions(ctx context.Context, corpus string) error {
 	if err != nil || len(ss) == 0 {
 		return err
 	}
+	documents, err := rm.documents(ctx, c.ID)
+	if err != nil {
+		return err
+	}
 	for _, s := range ss {
 		if s.State != talk.InForce {
 			continue
@@ -167,6 +171,9 @@ func (rm *Room) Contradictions(ctx context.Context, corpus string) error {
 		warning, err := rm.asking.Otherwise(ctx, c, s.Question, s.Answer)
 		if err != nil {
 			return err
+		}
+		if documents[strings.ToLower(s.Question)] == "" {
+			warning = "It is given no longer: what it rested on was deleted with its source. Save it again to bring it back."
 		}
 		if warning != s.Warning {
 			if err := rm.talk.WarnSettled(ctx, c.ID, s.ID, warning); err != nil {

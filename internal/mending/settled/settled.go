@@ -3,7 +3,10 @@ package settled
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
+	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -13,6 +16,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
+	"jolvex/internal/indexing"
 	"jolvex/internal/store"
 	"jolvex/internal/store/talk"
 )
@@ -109,6 +113,9 @@ func (a Answer) tidy() (Answer, error) {
 func (rm *Room) List(ctx context.Context, corpus string) ([]Answer, error) {
 	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
+		return nil, err
+	}
+	if err := rm.Adopt(ctx, c.ID); err != nil {
 		return nil, err
 	}
 	ss, err := rm.talk.SettledAnswers(ctx, c.ID)
@@ -262,6 +269,41 @@ func (rm *Room) Expire(ctx context.Context, corpus string) error {
 	return nil
 }
 
+// Adopt takes up what stands in the source of settled answers and was not written here: proposed by a diagnosis, or imported.
+func (rm *Room) Adopt(ctx context.Context, corpus string) error {
+	ss, err := rm.talk.SettledAnswers(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	known := map[string]bool{}
+	for _, s := range ss {
+		for _, x := range view(s).all() {
+			known[strings.ToLower(x.Question)] = true
+		}
+	}
+	documents, err := rm.documents(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	for _, question := range slices.Sorted(maps.Keys(documents)) {
+		if known[question] {
+			continue
+		}
+		o, err := rm.store.Original(ctx, documents[question])
+		if err != nil {
+			return fmt.Errorf("take up the settled answer to “%s”: %w", question, err)
+		}
+		var p struct{ Question, Answer string }
+		if err := json.Unmarshal(o.Body, &p); err != nil {
+			return fmt.Errorf("take up the settled answer to “%s”: %w", question, err)
+		}
+		if _, err := rm.talk.PutSettledAnswer(ctx, talk.SettledAnswer{Corpus: corpus, Question: p.Question, Answer: p.Answer, State: talk.InForce}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // documents are the documents of the source of settled answers, by their questions in small letters.
 func (rm *Room) documents(ctx context.Context, corpus string) (map[string]string, error) {
 	out := map[string]string{}
@@ -270,7 +312,7 @@ func (rm *Room) documents(ctx context.Context, corpus string) (map[string]string
 		return nil, err
 	}
 	for _, s := range ss {
-		if s.Kind != store.KindPairs {
+		if s.Kind != store.KindPairs || s.Address != indexing.SettledSource {
 			continue
 		}
 		ds, err := rm.store.Pages(ctx, s.ID)
@@ -278,7 +320,9 @@ func (rm *Room) documents(ctx context.Context, corpus string) (map[string]string
 			return nil, err
 		}
 		for _, d := range ds {
-			out[strings.ToLower(d.Address)] = d.ID
+			if d.State != store.LeftOut { // withdrawn, or a wording that was taken away
+				out[strings.ToLower(d.Address)] = d.ID
+			}
 		}
 	}
 	return out, nil

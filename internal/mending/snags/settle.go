@@ -3,6 +3,7 @@ package snags
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -37,8 +38,11 @@ type Settlement struct {
 	Note     string               `json:"note,omitempty" maxLength:"300"`
 }
 
-// mostReasked is how many different questions of a snag are asked again.
-const mostReasked = 12
+// How many different questions of a snag are asked again: fewer where a model words replies, which costs money.
+const (
+	mostReasked      = 12
+	mostReaskedModel = 3
+)
 
 // Settle settles a snag. Where the draft changes by it, its questions are asked again when that is done, by a job: what was said before and what is
 // said after stand in the snag, which is open again when it is not cured.
@@ -143,6 +147,9 @@ func (rm *Room) ask(ctx context.Context, c store.Corpus, s talk.Snag) ([]Reasked
 	if err != nil {
 		return nil, err
 	}
+	if c.Method.Answer.Composer == answer.ByModel || c.Method.Query.Model {
+		texts = texts[:min(len(texts), mostReaskedModel)]
+	}
 	out := []Reasked{}
 	for _, t := range texts {
 		q := questions.Question{ID: "asked", Text: t}
@@ -165,6 +172,9 @@ func (rm *Room) ask(ctx context.Context, c store.Corpus, s talk.Snag) ([]Reasked
 // reask asks the questions of a settled snag again. When none of them gets what is true, it is open again.
 func (rm *Room) reask(ctx context.Context, corpus, id string) error {
 	c, s, err := rm.find(ctx, corpus, id)
+	if errors.Is(err, fault.ErrMissing) { // merged into another one meanwhile
+		return nil
+	}
 	if err != nil {
 		return err
 	}
@@ -172,14 +182,23 @@ func (rm *Room) reask(ctx context.Context, corpus, id string) error {
 	if err != nil {
 		return err
 	}
-	if s.After, err = packed(after); err != nil {
+	raw, err := packed(after)
+	if err != nil {
 		return err
 	}
-	if s.State == talk.Settled && !slices.ContainsFunc(after, func(r Reasked) bool { return r.Passed }) {
-		s.State = talk.Open
+	for try := 0; ; try++ {
+		s.After = raw
+		if s.State == talk.Settled && !slices.ContainsFunc(after, func(r Reasked) bool { return r.Passed }) {
+			s.State = talk.Open
+		}
+		_, err = rm.save(ctx, c.ID, s, s.Version)
+		if !errors.Is(err, fault.ErrChanged) || try == 3 {
+			return err
+		}
+		if _, s, err = rm.find(ctx, corpus, id); err != nil { // somebody noted something meanwhile
+			return err
+		}
 	}
-	_, err = rm.save(ctx, c.ID, s, s.Version)
-	return err
 }
 
 // recheck asks the questions of snags again whose source has changed since: they are settled, or come back.

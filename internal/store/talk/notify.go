@@ -138,17 +138,17 @@ func (t *Posts) Retry(ctx context.Context, corpus, id string) error {
 	})
 }
 
-// FailedVisits lists visits to sources that failed since a stamp, as their time and error.
-func (t *Posts) FailedVisits(ctx context.Context, corpus, since string) ([]Item, error) {
+// FailedVisits lists visits to sources that failed since a stamp and before another, as their time and error.
+func (t *Posts) FailedVisits(ctx context.Context, corpus, since, until string) ([]Item, error) {
 	out := []Item{}
 	return out, t.s.List(ctx, &out, "failed visits", `SELECT j.id AS ref, coalesce(nullif(s.name, ''), s.address, '') || ': ' || j.error AS question, j.ended_at AS at FROM jobs j LEFT JOIN sources s ON s.id = j.target
-		WHERE j.corpus_id = ? AND j.kind = 'gather' AND j.state = 'failed' AND j.ended_at > ? ORDER BY j.ended_at LIMIT 50`, corpus, since)
+		WHERE j.corpus_id = ? AND j.kind = 'gather' AND j.state = 'failed' AND j.ended_at >= ? AND j.ended_at < ? ORDER BY j.ended_at LIMIT 50`, corpus, since, until)
 }
 
-// Assigned lists open snags that somebody was named for since a stamp.
-func (t *Posts) Assigned(ctx context.Context, corpus, since string) ([]Item, error) {
+// Assigned lists open snags that somebody was named for since a stamp and before another.
+func (t *Posts) Assigned(ctx context.Context, corpus, since, until string) ([]Item, error) {
 	out := []Item{}
-	return out, t.s.List(ctx, &out, "assigned snags", `SELECT id AS ref, title || ' (' || owner || ')' AS question, changed_at AS at FROM snags WHERE corpus_id = ? AND owner <> '' AND state = 'open' AND changed_at > ? ORDER BY changed_at LIMIT 50`, corpus, since)
+	return out, t.s.List(ctx, &out, "assigned snags", `SELECT id AS ref, title || ' (' || owner || ')' AS question, changed_at AS at FROM snags WHERE corpus_id = ? AND owner <> '' AND state = 'open' AND changed_at >= ? AND changed_at < ? ORDER BY changed_at LIMIT 50`, corpus, since, until)
 }
 
 // Left are details that somebody told in a conversation.

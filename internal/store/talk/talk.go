@@ -239,13 +239,14 @@ func (t *Talk) Exchanges(ctx context.Context, corpus string, f Filter) ([]Exchan
 
 // Each calls f with the exchanges of a filter, the oldest first, in batches.
 func (t *Talk) Each(ctx context.Context, corpus string, f Filter, do func([]Exchange) error) error {
+	at, id := f.Since, "" // one lower bound alone: with two, the index is read from the first of them on for each batch
+	f.Since = ""
 	cond, args := f.where(corpus)
 	const batch = 1000
 	columns := "*"
 	if f.Counting {
 		columns = "id, conversation_id, at, outcome, mark, thumb, surface, language, question, alone, trailed"
 	}
-	at, id := "", ""
 	for {
 		es := []Exchange{}
 		if err := t.s.List(ctx, &es, "the log", `SELECT `+columns+` FROM exchanges WHERE `+cond+` AND (at, id) > (?, ?) ORDER BY at, id LIMIT ?`, append(append([]any{}, args...), at, id, batch)...); err != nil {
@@ -355,9 +356,14 @@ func (t *Talk) Erase(ctx context.Context, corpus, visitor string) (int, error) {
 			}
 		}
 		r, err := tx.ExecContext(ctx, `DELETE FROM conversations WHERE corpus_id = ? AND visitor = ?`, corpus, visitor)
-		if err == nil {
-			n, err = r.RowsAffected()
+		if err != nil {
+			return err
 		}
+		if n, err = r.RowsAffected(); err != nil {
+			return err
+		}
+		// A snag that nothing is left in would keep what was asked as its title.
+		_, err = tx.ExecContext(ctx, `DELETE FROM snags WHERE corpus_id = ? AND NOT EXISTS (SELECT 1 FROM exchanges e WHERE e.snag_id = snags.id) AND NOT EXISTS (SELECT 1 FROM snag_items i WHERE i.snag_id = snags.id)`, corpus)
 		return err
 	})
 }
