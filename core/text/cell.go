@@ -10,3 +10,11 @@ func Cell(s string) string {
 	}
 	return s
 }
+
+// FromCell takes back what Cell did, for files that come in again.
+func FromCell(s string) string {
+	if len(s) > 1 && s[0] == '\'' && Cell(s[1:]) == s {
+		return s[1:]
+	}
+	return s
+}

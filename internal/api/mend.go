@@ -276,6 +276,24 @@ func (h *handlers) mendSettled(api huma.API) {
 		func(ctx context.Context, in *InSettled) (*out[[]talk.SettledVersion], error) {
 			return reply(room().History(ctx, in.Corpus, in.Settled))
 		})
+	huma.Register(api, operation("exportSettled", http.MethodGet, "/corpora/{corpus}/settled/export", "mend", "The settled answers that are in force, as JSON Lines or CSV"),
+		func(ctx context.Context, in *struct {
+			InCorpus
+			Form string `query:"form" enum:"jsonl,csv" default:"jsonl"`
+		},
+		) (*huma.StreamResponse, error) {
+			kind := map[string]string{"jsonl": "application/jsonl; charset=utf-8", "csv": "text/csv; charset=utf-8"}[in.Form]
+			return file("settled-answers."+in.Form, kind)(room().Export(ctx, in.Corpus, in.Form))
+		})
+	imported := operation("importSettled", http.MethodPost, "/corpora/{corpus}/settled/import", "mend", "Take in settled answers from JSON Lines or CSV; an answer to a question that has one becomes a new version of it")
+	imported.MaxBodyBytes = 64 << 20
+	huma.Register(api, imported, func(ctx context.Context, in *struct {
+		InCorpus
+		RawBody []byte `contentType:"application/octet-stream"`
+	},
+	) (*out[settled.Taken], error) {
+		return reply(room().Import(ctx, in.Corpus, in.RawBody))
+	})
 	huma.Register(api, operation("catchSettled", http.MethodPost, "/corpora/{corpus}/settled/catch", "mend", "Which past questions a settled answer in the making would catch, and which it would take over from other answers"),
 		func(ctx context.Context, in *struct {
 			InCorpus

@@ -448,3 +448,36 @@ func TestSettledAnswersFromElsewhereAreTakenUp(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, r.Reply, list[0].Answer, "saved again, it is back")
 }
+
+func TestSettledAnswersGoOutAndComeIn(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	_, err := a.Mending.Settled.Put(t.Context(), "c", settled.Answer{Question: "Gift voucher", Answer: "=From £25.00, \"or more\".\nAsk.", Wordings: []string{"a present", "voucher"}, Owner: "R. Pell", Expires: "2099-01-01"})
+	require.NoError(t, err)
+	idle(t, a, "c")
+	create(t, a, "d")
+	for _, form := range []string{"jsonl", "csv"} {
+		raw, err := a.Mending.Settled.Export(t.Context(), "c", form)
+		require.NoError(t, err)
+		got, err := a.Mending.Settled.Import(t.Context(), "d", raw)
+		require.NoError(t, err)
+		assert.Empty(t, got.Problems)
+		idle(t, a, "d")
+	}
+	list, err := a.Mending.Settled.List(t.Context(), "d")
+	require.NoError(t, err)
+	require.Len(t, list, 1, "the second file is a new version of the first")
+	assert.Equal(t, 2, list[0].Version)
+	assert.Equal(t, []string{"a present", "voucher"}, list[0].Wordings)
+	assert.Equal(t, []string{"R. Pell", "2099-01-01"}, []string{list[0].Owner, list[0].Expires})
+	assert.Equal(t, "=From £25.00, \"or more\".\nAsk.", list[0].Answer, "guarded against formulas in the file alone")
+
+	got, err := a.Mending.Settled.Import(t.Context(), "d", []byte("question,answer,expires\nVoucher,x,\nDogs,Yes.,soon\n,,\nCats,No.,\n"))
+	require.NoError(t, err)
+	assert.Equal(t, 1, got.Fresh)
+	assert.Len(t, got.Problems, 3, "one is another's wording, one has no day, one is empty: %v", got.Problems)
+	for _, bad := range []string{"", "a,b\n1,2\n"} {
+		_, err := a.Mending.Settled.Import(t.Context(), "d", []byte(bad))
+		assert.ErrorIs(t, err, fault.ErrInput)
+	}
+}

@@ -1671,6 +1671,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/settled/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The settled answers that are in force, as JSON Lines or CSV */
+        get: operations["exportSettled"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/settled/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in settled answers from JSON Lines or CSV; an answer to a question that has one becomes a new version of it */
+        post: operations["importSettled"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/settled/{settled}/history": {
         parameters: {
             query?: never;
@@ -5701,6 +5735,20 @@ export interface components {
             told: number;
             /** Format: double */
             unit: number;
+        };
+        Taken: {
+            /**
+             * Format: int64
+             * @description Answers to questions that had one: they got a version more
+             */
+            changed: number;
+            /**
+             * Format: int64
+             * @description Answers that were not there before
+             */
+            fresh: number;
+            /** @description What could not be taken in, line by line */
+            problems: string[];
         };
         TakenFile: {
             name: string;
@@ -10000,6 +10048,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Catch"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportSettled: {
+        parameters: {
+            query?: {
+                form?: "jsonl" | "csv";
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importSettled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
             /** @description Error */

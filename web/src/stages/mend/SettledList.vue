@@ -66,6 +66,24 @@ const versions = (a: Answer) =>
     )
   })
 
+const exportOf = (form: string): string => `/api/corpora/${encodeURIComponent(corpus.name)}/settled/export?form=${form}`
+const told = ref('')
+
+const bring = (e: Event) =>
+  attempt(async () => {
+    const file = (e.target as HTMLInputElement).files?.[0]
+    if (file === undefined) return
+    const got = await ok(
+      api.POST('/api/corpora/{corpus}/settled/import', {
+        params: { path: { corpus: corpus.name } },
+        body: file as never,
+        bodySerializer: (b: unknown) => b as File,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    )
+    told.value = [`${count(got.fresh)} new, ${count(got.changed)} changed`, ...got.problems].join('; ')
+  })
+
 function show(id: string): void {
   opened.value = opened.value === id ? '' : id
   history.value = undefined
@@ -84,6 +102,13 @@ function show(id: string): void {
         @input="(v: string) => (search = v)"
       />
       <ElButton type="primary" @click="show('new')">Write a settled answer</ElButton>
+      <label class="linkish"
+        >Import from JSONL or CSV<input class="sr" type="file" accept=".jsonl,.csv" @change="bring"
+      /></label>
+      <span v-if="(value ?? []).length > 0" class="muted"
+        >Export: <a :href="exportOf('jsonl')" download>JSONL</a>, <a :href="exportOf('csv')" download>CSV</a></span
+      >
+      <span class="muted" role="status">{{ told }}</span>
     </div>
     <p v-if="failed !== ''" class="notice bad" role="alert">{{ failed }}</p>
     <SettledForm v-if="open && opened === 'new'" key="new" :answer="open" save="Save" @save="save">
