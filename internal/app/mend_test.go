@@ -24,7 +24,17 @@ import (
 func logged(t *testing.T, lines ...string) *app.App {
 	t.Helper()
 	a := fresh(t)
-	gather(t, a, "c", ferries(t))
+	create(t, a, "c")
+	for title, body := range map[string]string{
+		"Fares":    "# Fares\n\n## Passenger fares, Tolmouth to Little Hobb\n\n| Passenger | Single | Return |\n|---|---|---|\n| Adult | £11.40 | £20.30 |\n| Senior (65 and over) | £8.90 | £15.80 |\n| Child (5 to 15) | £5.70 | £10.15 |\n",
+		"Parking":  "# Harbour parking\n\nParking costs £9.00 a day. Parking for one week costs £38.00.\n",
+		"On board": "# On board\n\nInternet on board is free of charge in the lounge.\n",
+		"Groups":   "# Groups\n\nGroups of ten or more get 15 % off. A deposit of 20 % is due on booking.\n",
+	} {
+		_, err := a.Gathering.PutText(t.Context(), "c", title, body)
+		require.NoError(t, err)
+	}
+	idle(t, a, "c")
 	imported(t, a, lines...)
 	return a
 }
@@ -280,16 +290,17 @@ func TestASettledAnswerIsWarnedOfAndExpires(t *testing.T) {
 
 func TestASettledAnswerThatCatchesEverythingIsTold(t *testing.T) {
 	a := fresh(t)
-	gather(t, a, "c", ferries(t))
+	create(t, a, "c")
 	var qs []string
 	for i, q := range []string{
 		"How much is a bicycle to Sandrel?", "How much is a dog to Sandrel?", "How much is a kayak to Sandrel?", "How much is a car to Sandrel?", "What does a ticket to Sandrel cost?", "child ticket to Sandrel price",
 		"senior ticket to Sandrel price", "return ticket to Sandrel price", "single ticket to Sandrel", "student ticket Sandrel", "van to Sandrel price", "motorhome to Sandrel price", "How much is the ferry to Sandrel for adults?",
 		"family ticket to Sandrel", "carnet Sandrel price", "season ticket Sandrel", "trailer to Sandrel fare", "motorcycle to Sandrel fare", "resident ticket Sandrel", "price of a crossing to Sandrel",
 	} {
-		qs = append(qs, wasAsked(fmt.Sprint(i), q))
+		qs = append(qs, fmt.Sprintf(`{"conversation":"%d","question":%q,"reply":"So much.","outcome":"answered"}`, i, q))
 	}
-	imported(t, a, qs...)
+	_, err := a.Mending.Conversations.Import(t.Context(), "c", []byte(strings.Join(qs, "\n")), true, false)
+	require.NoError(t, err)
 	got, err := a.Mending.Settled.Catches(t.Context(), "c", "", settled.Answer{Question: "How much is a ticket to Sandrel?"})
 	require.NoError(t, err)
 	assert.True(t, got.Everything, "%d of %d", got.Over, got.Of)

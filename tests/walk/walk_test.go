@@ -496,7 +496,7 @@ func TestTheWalk(t *testing.T) {
 	p.until(`document.documentElement.dataset.theme === 'light' && document.querySelectorAll('tr.line').length > 10`)
 
 	// What is not built yet says in a sentence what will be there.
-	for key, says := range map[string]string{"6": "went wrong", "7": "will stand here"} {
+	for key, says := range map[string]string{"6": "No conversations yet", "7": "will stand here"} {
 		p.key(key)
 		p.has("main", says)
 	}
