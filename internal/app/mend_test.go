@@ -492,3 +492,28 @@ func TestSettledAnswersGoOutAndComeIn(t *testing.T) {
 		assert.ErrorIs(t, err, fault.ErrInput)
 	}
 }
+
+func TestTwoWhoSettleAtTheSameMoment(t *testing.T) {
+	a := logged(t, wasAsked("1", "Do you sell gift vouchers?"))
+	s := gatherSnags(t, a)[0]
+	errs := make(chan error, 4)
+	for i := range cap(errs) {
+		go func() {
+			_, err := a.Mending.Snags.Settle(t.Context(), "c", s.ID, snags.Settlement{Version: s.Version, How: snags.ByAnswer, Answer: &settled.Answer{Question: fmt.Sprint("Gift voucher of person ", i), Answer: "Gift vouchers cost £25.00."}})
+			errs <- err
+		}()
+	}
+	done := 0
+	for range cap(errs) {
+		if err := <-errs; err == nil {
+			done++
+		} else {
+			assert.ErrorIs(t, err, fault.ErrChanged)
+		}
+	}
+	assert.Equal(t, 1, done, "one settles it, the others are told")
+	idle(t, a, "c")
+	list, err := a.Mending.Settled.List(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Len(t, list, 1, "and leave nothing behind")
+}

@@ -93,6 +93,9 @@ func (m *Mender) gather(ctx context.Context) error {
 		return err
 	}
 	for _, c := range cs {
+		if err := m.replay(ctx, c.ID); err != nil {
+			return err
+		}
 		busy, err := m.wants(ctx, c.ID)
 		if err != nil {
 			return err
@@ -105,6 +108,25 @@ func (m *Mender) gather(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// replay takes up what still waits for a reply of the draft and has no job: its import was cut off.
+func (m *Mender) replay(ctx context.Context, corpus string) error {
+	n, err := m.talk.CountDue(ctx, corpus)
+	if err != nil || n == 0 {
+		return err
+	}
+	js, err := m.jobs.Jobs(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	for _, j := range js {
+		if j.Kind == job.Replay && (j.State == store.Queued || j.State == store.Running || j.State == store.Paused || j.State == store.Cancelled) {
+			return nil // under way, or given up by a person
+		}
+	}
+	_, err = m.jobs.Add(ctx, corpus, job.Replay, "")
+	return err
 }
 
 // wants reports whether there is something to gather, to look at again, or to expire.

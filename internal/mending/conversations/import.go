@@ -59,6 +59,7 @@ func (rm *Room) Import(ctx context.Context, corpus string, body []byte, keep, as
 	if !keep {
 		return out, nil
 	}
+	ctx = context.WithoutCancel(ctx) // half a log is not what anybody wanted
 	now := rm.now()
 	cs := make([]talk.Conversation, len(l.Conversations))
 	es := make(map[string][]talk.Exchange, len(cs))

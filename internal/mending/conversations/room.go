@@ -90,7 +90,7 @@ func cut(s string) string {
 	return s
 }
 
-// corpus finds a corpus, and with ids how long ago what they name may have been.
+// corpus gives the id of a corpus that is named by id or name.
 func (rm *Room) corpus(ctx context.Context, corpus string) (string, error) {
 	c, err := rm.store.Corpus(ctx, corpus)
 	return c.ID, err

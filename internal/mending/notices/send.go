@@ -25,7 +25,18 @@ func (rm *Room) send(ctx context.Context) error {
 		return err
 	}
 	for _, d := range ds {
-		err := rm.sendOne(ctx, d)
+		gone, err := rm.gone(ctx, d)
+		if err != nil {
+			return err
+		}
+		if gone {
+			d.State, d.Problem = "failed", "whoever it was for is told no more"
+			if err := rm.posts.Delivered(ctx, d); err != nil {
+				return err
+			}
+			continue
+		}
+		err = rm.sendOne(ctx, d)
 		if ctx.Err() != nil {
 			return nil // it stays to be sent, and goes at the next start
 		}
@@ -46,19 +57,29 @@ func (rm *Room) send(ctx context.Context) error {
 	return nil
 }
 
+// gone reports whether the subscription that a message was made for was removed meanwhile.
+func (rm *Room) gone(ctx context.Context, d talk.Delivery) (bool, error) {
+	if d.Subscription == "" {
+		return false, nil // a reply to an asker
+	}
+	_, err := rm.one(ctx, d.Corpus, d.Subscription)
+	if errors.Is(err, fault.ErrMissing) {
+		return true, nil
+	}
+	return false, err
+}
+
 func (rm *Room) sendOne(ctx context.Context, d talk.Delivery) error {
 	if isHook(d.Recipient) {
-		secret := ""
-		if s, err := rm.one(ctx, d.Corpus, d.Subscription); err == nil && len(s.Sealed) > 0 {
-			raw, err := rm.connections.Unseal(s.Sealed)
-			if err != nil {
-				return err
-			}
-			secret = string(raw)
-		} else if err != nil && !errors.Is(err, fault.ErrMissing) {
+		s, err := rm.one(ctx, d.Corpus, d.Subscription)
+		if err != nil {
 			return err
 		}
-		return model.Webhook{Address: d.Recipient, ID: d.ID, Secret: secret, Tries: 1}.Post(ctx, json.RawMessage(d.Body))
+		secret, err := rm.connections.Unseal(s.Sealed)
+		if err != nil {
+			return err
+		}
+		return model.Webhook{Address: d.Recipient, ID: d.ID, Secret: string(secret), Tries: 1}.Post(ctx, json.RawMessage(d.Body))
 	}
 	c, err := rm.store.Connection(ctx, connections.ConnectionMail)
 	if errors.Is(err, fault.ErrMissing) || err == nil && c.Base == "" {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"strings"
+	"sync"
 	"time"
 
 	"jolvex/core/answer"
@@ -53,6 +54,8 @@ type Room struct {
 	prover  Prover
 	log     *slog.Logger
 	now     func() time.Time
+
+	settling sync.Mutex // held from the last look at a snag's version until it is settled
 }
 
 // Needs are what the room works with.
@@ -70,7 +73,7 @@ type Needs struct {
 
 // New makes the room and registers its job.
 func New(n Needs) *Room {
-	rm := &Room{n.Store, n.Talk, n.Events, n.Jobs, n.Asking, n.Settled, n.Prover, n.Log, n.Now}
+	rm := &Room{store: n.Store, talk: n.Talk, events: n.Events, jobs: n.Jobs, asking: n.Asking, settled: n.Settled, prover: n.Prover, log: n.Log, now: n.Now}
 	n.Jobs.Register(job.Snags, true, rm.work)
 	return rm
 }

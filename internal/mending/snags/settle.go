@@ -64,6 +64,11 @@ func (rm *Room) Settle(ctx context.Context, corpus, id string, x Settlement) (Sn
 	if s.Before, err = packed(before); err != nil {
 		return Snag{}, err
 	}
+	rm.settling.Lock() // two who settle it at the same moment: the second is told before anything is done
+	defer rm.settling.Unlock()
+	if _, now, err := rm.find(ctx, corpus, id); err != nil || now.Version != x.Version {
+		return Snag{}, errors.Join(err, fmt.Errorf("snag %s: %w: %w", id, fault.ErrChanged, talk.ErrVersion))
+	}
 	s.How, s.After, s.State = x.How, "", talk.Settled
 	if note := strings.TrimSpace(x.Note); note != "" {
 		s.Note = note

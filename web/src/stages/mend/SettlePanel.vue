@@ -20,6 +20,7 @@ const set = ref('From users')
 const found = ref<DocumentRow[]>([])
 const document = ref('')
 const searching = ref(false)
+const failed = ref('')
 
 const fixes = computed(() => (props.snag.diagnosis?.fixes ?? []).filter((f) => f.change !== undefined))
 const proposed = computed(
@@ -35,8 +36,10 @@ async function seek(text: string): Promise<void> {
       }),
     )
     found.value = got.documents
-  } catch {
+    failed.value = ''
+  } catch (e) {
     found.value = []
+    failed.value = (e as Error).message
   }
   searching.value = false
 }
@@ -85,6 +88,7 @@ const wordings = computed(() => {
         Choose the page or file that is to be mended. The snag waits, and asks again by itself when a visit finds it
         changed.
       </p>
+      <p v-if="failed !== ''" class="notice bad" role="alert">Could not search documents: {{ failed }}</p>
       <div class="row">
         <ElSelect
           v-model="document"
