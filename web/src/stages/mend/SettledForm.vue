@@ -80,12 +80,12 @@ const over = computed(() => (caught.value?.caught ?? []).filter((c) => !c.meant)
           <ElDatePicker v-model="expires" value-format="YYYY-MM-DD" aria-label="Expires on" placeholder="never" />
         </label>
       </div>
-      <p>
+      <div class="row">
         <ElButton native-type="submit" type="primary" :disabled="question.trim() === '' || text.trim() === ''">{{
           save
         }}</ElButton>
         <slot />
-      </p>
+      </div>
     </div>
     <div class="stack catches" aria-live="polite">
       <p v-if="problem !== ''" class="notice bad">{{ problem }}</p>
