@@ -57,11 +57,11 @@ func demoCommand(s *settings) *cobra.Command {
 			}
 			srv := &http.Server{Handler: stands, ReadHeaderTimeout: 5 * time.Second}
 			go func() { _ = srv.Serve(l) }() // ends with the program
-			o, err := own(cmd.Context(), s, nil)
+			o, err := own(cmd.Context(), s)
 			if err != nil {
 				return errors.Join(err, srv.Close())
 			}
-			err = serve(cmd.Context(), o, addr, func(at string) error {
+			err = serve(cmd.Context(), s, o, listening{addr: addr}, func(at string) error {
 				if err := prepareDemo(cmd.Context(), s, home, post.Addr().String()); err != nil {
 					return err
 				}

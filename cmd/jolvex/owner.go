@@ -18,10 +18,10 @@ import (
 	"time"
 
 	"jolvex/internal/api"
+	"jolvex/internal/api/door"
 	"jolvex/internal/app"
 	"jolvex/internal/extractor"
 	"jolvex/internal/job"
-	"jolvex/web"
 )
 
 // socketPath is where the owner of a data folder listens for commands: in the folder, or, as such paths are limited to
@@ -49,8 +49,8 @@ type owner struct {
 	socket string
 }
 
-// own opens the folder and listens on its socket. work.ErrOwned, wrapped, when another process has it.
-func own(ctx context.Context, s *settings, hosts []string) (*owner, error) {
+// own opens the folder and listens on its socket. app.ErrOwned, wrapped, when another process has it.
+func own(ctx context.Context, s *settings) (*owner, error) {
 	app, err := app.Open(ctx, s.data, s.log(), app.Options{Limits: extractor.Limits{Memory: int64(s.memory) << 20, Time: s.patience}})
 	if err != nil {
 		return nil, err
@@ -70,7 +70,7 @@ func own(ctx context.Context, s *settings, hosts []string) (*owner, error) {
 	if err := os.Chmod(o.socket, 0o600); err != nil {
 		return nil, errors.Join(err, l.Close(), app.Close())
 	}
-	o.server = &http.Server{Handler: api.New(app, api.Options{Version: version, Hosts: hosts, Web: web.Files(), Log: s.log()}), ReadHeaderTimeout: 10 * time.Second}
+	o.server = &http.Server{Handler: api.New(app, api.Options{Version: version, Log: s.log(), Door: door.Door{Command: true}}), ReadHeaderTimeout: 10 * time.Second}
 	go func() {
 		if err := o.server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			s.log().Error("commands can no longer be taken", "error", err)
@@ -108,7 +108,7 @@ func connect(ctx context.Context, s *settings) (*client, error) {
 		},
 	}}}
 	for began := time.Now(); ; {
-		o, err := own(ctx, s, nil)
+		o, err := own(ctx, s)
 		if err == nil {
 			c.close = o.close
 			return c, nil

@@ -6,49 +6,104 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"jolvex/internal/api"
+	"jolvex/internal/api/door"
+	"jolvex/web"
 )
 
+// listening says where and how the program is reached.
+type listening struct {
+	addr    string
+	base    string // address that browsers use, when a proxy stands in front
+	hosts   []string
+	signIn  bool
+	proxied bool
+}
+
 func serveCommand(s *settings) *cobra.Command {
-	var addr string
-	var hosts []string
+	var at listening
 	c := &cobra.Command{
-		Use:     "serve",
-		Short:   "Serve the interface and the API",
-		Example: "  jolvex serve --data ./data\n  jolvex serve --addr 127.0.0.1:9000",
+		Use:   "serve",
+		Short: "Serve the interface and the API",
+		Long: "Serve the interface and the API.\n\nWhoever is at this machine may do everything until people sign in. With --sign-in the first owner comes in by a link\n" +
+			"that is printed once; from then on everybody signs in, with or without the flag. Without sign-in the program\nlistens on this machine only.",
+		Example: "  jolvex serve --data ./data\n  jolvex serve --sign-in --addr 0.0.0.0:8642 --url https://desk.example.org --behind-proxy",
 		Args:    args(cobra.NoArgs),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			o, err := own(cmd.Context(), s, hosts)
+			o, err := own(cmd.Context(), s)
 			if err != nil {
 				return err
 			}
-			return errors.Join(serve(cmd.Context(), o, addr, func(at string) error {
+			return errors.Join(serve(cmd.Context(), s, o, at, func(at string) error {
 				fmt.Printf("Jolvex is at %s (data in %s)\n", at, s.data)
 				return nil
 			}), o.close())
 		},
 	}
-	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8642", "address to listen on; loopback unless you say otherwise")
-	c.Flags().StringSliceVar(&hosts, "host", nil, "further host names it may be reached under")
+	c.Flags().StringVar(&at.addr, "addr", "127.0.0.1:8642", "address to listen on; loopback unless people sign in")
+	c.Flags().StringVar(&at.base, "url", "", "address that browsers use, for example https://desk.example.org; cookies are then sent over TLS alone")
+	c.Flags().StringSliceVar(&at.hosts, "host", nil, "further host names it may be reached under")
+	c.Flags().BoolVar(&at.signIn, "sign-in", false, "people sign in; the first owner's link is printed")
+	c.Flags().BoolVar(&at.proxied, "behind-proxy", false, "a proxy in front tells who calls, in X-Forwarded-For")
 	return c
 }
 
+// errOpen says that a workbench without sign-in would be reachable from other machines.
+var errOpen = errors.New("without sign-in Jolvex listens on this machine alone, as whoever reaches it may do everything: add --sign-in, or listen on 127.0.0.1")
+
+// loopback says whether only this machine reaches an address.
+func loopback(a net.Addr) bool {
+	t, ok := a.(*net.TCPAddr)
+	return ok && t.IP.IsLoopback()
+}
+
 // serve listens until ctx ends; ready is called once it does.
-func serve(ctx context.Context, o *owner, addr string, ready func(at string) error) error {
-	l, err := net.Listen("tcp", addr)
+func serve(ctx context.Context, s *settings, o *owner, at listening, ready func(at string) error) error {
+	door := door.Door{SignIn: at.signIn, Base: strings.TrimRight(at.base, "/"), Proxied: at.proxied}
+	if at.base != "" {
+		u, err := url.Parse(at.base)
+		if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "" {
+			return usageError{fmt.Errorf("--url is an address such as https://desk.example.org, not %q", at.base)}
+		}
+		at.hosts = append(at.hosts, u.Hostname())
+	}
+	l, err := net.Listen("tcp", at.addr)
 	if err != nil {
-		return fmt.Errorf("listen on %s: %w", addr, err)
+		return fmt.Errorf("listen on %s: %w", at.addr, err)
+	}
+	begun, err := o.app.People.Begun(ctx)
+	if err == nil && !begun && !at.signIn && (!loopback(l.Addr()) || len(at.hosts) > 0 || at.proxied) {
+		err = errOpen
+	}
+	if err != nil {
+		return errors.Join(err, l.Close())
 	}
 	o.app.Gathering.ListensAt(l.Addr())
-	srv := &http.Server{Handler: o.server.Handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	home := "http://" + l.Addr().String()
+	if door.Base != "" {
+		home = door.Base
+	}
+	if at.signIn && !begun {
+		link, err := o.app.People.OwnerLink(ctx)
+		if err != nil {
+			return errors.Join(err, l.Close())
+		}
+		fmt.Printf("Open this link to become the owner; it works once, for seven days:\n  %s/welcome/%s\n", home, link.Token)
+	}
+	srv := &http.Server{
+		Handler:           api.New(o.app, api.Options{Version: version, Hosts: at.hosts, Web: web.Files(), Log: s.log(), Door: door}),
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	}
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()
-	if err := ready("http://" + l.Addr().String() + "/"); err != nil {
+	if err := ready(home + "/"); err != nil {
 		return errors.Join(err, srv.Close())
 	}
 	select {

@@ -3,14 +3,11 @@ package api
 
 import (
 	"bytes"
-	"context"
 	"encoding/json"
-	"errors"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
-	"net/url"
 	"path"
 	"reflect"
 	"strconv"
@@ -22,9 +19,9 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"jolvex/internal/api/door"
+	"jolvex/internal/api/wire"
 	"jolvex/internal/app"
-	"jolvex/internal/fault"
-	"jolvex/internal/store/talk"
 )
 
 // SocketHost is the Host that requests over the data folder's socket carry.
@@ -33,29 +30,33 @@ const SocketHost = "jolvex.socket"
 // Options say how the surface is served.
 type Options struct {
 	Version string
-	Hosts   []string // further names under which it may be reached, besides loopback
-	Web     fs.FS    // the built interface; nil for none
+	Hosts   []string  // further names under which it may be reached, besides loopback
+	Web     fs.FS     // the built interface; nil for none
+	Door    door.Door // by which way requests come in
 	Log     *slog.Logger
 }
 
-// New makes the handler of everything.
+// New makes the handler of everything that belongs to the workbench.
 func New(app *app.App, o Options) http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts), http.NewCrossOriginProtection().Handler, headers)
+	g := door.NewGuard(app, o.Door, r, o.Log)
+	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts, o.Door.Command), http.NewCrossOriginProtection().Handler, headers, g.Handler)
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
 	r.Use(newUploads().handler)
-	describe(r, app, o.Version)
-	r.Get("/api/events", events(app))
-	r.Get("/api/corpora/{corpus}/documents/{document}/media", clip(app))
+	g.Knows(describe(r, app, o.Version).OpenAPI())
+	g.Get("/api/events", "watchEvents", events(app))
+	g.Get("/api/corpora/{corpus}/documents/{document}/media", "playClip", clip(app))
+	g.Get("/api/openid/go", "goToOpenID", door.GoToOpenID(app))
+	g.Get("/api/openid/back", "backFromOpenID", door.BackFromOpenID(app))
 	r.NotFound(func(w http.ResponseWriter, q *http.Request) {
 		if strings.HasPrefix(q.URL.Path, "/api/") || o.Web == nil {
-			problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
+			wire.Problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
 			return
 		}
 		page(o.Web, w, q)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, q *http.Request) {
-		problem(w, http.StatusMethodNotAllowed, q.Method+" is not possible at "+q.URL.Path)
+		wire.Problem(w, http.StatusMethodNotAllowed, q.Method+" is not possible at "+q.URL.Path)
 	})
 	return r
 }
@@ -71,6 +72,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	cfg.Components = &huma.Components{Schemas: huma.NewMapRegistry("#/components/schemas/", schemaName)}
 	api := humachi.New(r, cfg)
 	h := &handlers{app}
+	door.Describe(api, app)
 	h.corpora(api)
 	h.vocabulary(api)
 	h.gather(api)
@@ -111,30 +113,6 @@ func OpenAPI(version string) ([]byte, error) {
 
 type handlers struct{ app *app.App }
 
-// known turns the use cases' errors into HTTP ones.
-func known(err error) error {
-	switch {
-	case err == nil:
-		return nil
-	case errors.Is(err, fault.ErrMissing):
-		return huma.Error404NotFound(err.Error())
-	case errors.Is(err, fault.ErrTaken), errors.Is(err, fault.ErrChanged), errors.Is(err, talk.ErrVersion):
-		return huma.Error409Conflict(err.Error())
-	case errors.Is(err, fault.ErrInput):
-		return huma.Error422UnprocessableEntity(strings.TrimPrefix(err.Error(), fault.ErrInput.Error()+": "))
-	case errors.Is(err, context.Canceled):
-		return huma.NewError(499, "the request was given up")
-	}
-	slog.Default().Error("a request failed", "error", err)
-	return huma.Error500InternalServerError(err.Error())
-}
-
-func problem(w http.ResponseWriter, status int, detail string) {
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail}) // the client has gone
-}
-
 func recoverer(log *slog.Logger) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
@@ -147,7 +125,7 @@ func recoverer(log *slog.Logger) func(http.Handler) http.Handler {
 					panic(v)
 				}
 				log.Error("a handler panicked", "path", q.URL.Path, "panic", v)
-				problem(w, http.StatusInternalServerError, "an error in the program; its log says more")
+				wire.Problem(w, http.StatusInternalServerError, "an error in the program; its log says more")
 			}()
 			next.ServeHTTP(w, q)
 		})
@@ -155,8 +133,9 @@ func recoverer(log *slog.Logger) func(http.Handler) http.Handler {
 }
 
 // hosts refuses requests for names that are not ours: a page elsewhere whose name was pointed here cannot reach us.
-func hosts(more []string) func(http.Handler) http.Handler {
-	allowed := map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true, SocketHost: true}
+// The name of the socket is answered there alone.
+func hosts(more []string, socket bool) func(http.Handler) http.Handler {
+	allowed := map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true, SocketHost: socket}
 	for _, h := range more {
 		allowed[strings.ToLower(h)] = true
 	}
@@ -167,7 +146,7 @@ func hosts(more []string) func(http.Handler) http.Handler {
 				host = h
 			}
 			if !allowed[strings.ToLower(strings.Trim(host, "[]"))] {
-				problem(w, http.StatusMisdirectedRequest, "this server does not answer for the host "+strconv.Quote(host))
+				wire.Problem(w, http.StatusMisdirectedRequest, "this server does not answer for the host "+strconv.Quote(host))
 				return
 			}
 			next.ServeHTTP(w, q)
@@ -194,7 +173,7 @@ func headers(next http.Handler) http.Handler {
 // page serves a file of the interface, or its front page for any address that the interface reads itself.
 func page(web fs.FS, w http.ResponseWriter, q *http.Request) {
 	if q.Method != http.MethodGet && q.Method != http.MethodHead {
-		problem(w, http.StatusMethodNotAllowed, q.Method+" is not possible here")
+		wire.Problem(w, http.StatusMethodNotAllowed, q.Method+" is not possible here")
 		return
 	}
 	name := strings.TrimPrefix(q.URL.Path, "/")
@@ -206,12 +185,12 @@ func page(web fs.FS, w http.ResponseWriter, q *http.Request) {
 		return
 	}
 	if strings.HasPrefix(name, "assets/") {
-		problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
+		wire.Problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
 		return
 	}
 	body, err := fs.ReadFile(web, "index.html")
 	if err != nil {
-		problem(w, http.StatusNotFound, "this program was built without its interface: run make build")
+		wire.Problem(w, http.StatusNotFound, "this program was built without its interface: run make build")
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -228,15 +207,10 @@ var clipTypes = map[string]string{
 // clip serves a film or recording that was handed over, in ranges, to be played.
 func clip(app *app.App) http.HandlerFunc {
 	return func(w http.ResponseWriter, q *http.Request) {
-		corpus, bad := url.PathUnescape(chi.URLParam(q, "corpus"))
-		if bad != nil {
-			problem(w, http.StatusNotFound, "there is nothing at "+q.URL.Path)
-			return
-		}
-		d, o, err := app.Gathering.Original(q.Context(), corpus, chi.URLParam(q, "document"))
+		d, o, err := app.Gathering.Original(q.Context(), door.RouteParam(q, chi.URLParam(q, "corpus")), chi.URLParam(q, "document"))
 		kind, ok := clipTypes[strings.ToLower(path.Ext(d.Address))]
 		if err != nil || !ok {
-			problem(w, http.StatusNotFound, "there is no clip at "+q.URL.Path)
+			wire.Problem(w, http.StatusNotFound, "there is no clip at "+q.URL.Path)
 			return
 		}
 		w.Header().Set("Content-Type", kind)

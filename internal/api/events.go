@@ -10,13 +10,15 @@ import (
 	"strconv"
 	"time"
 
+	"github.com/danielgtaylor/huma/v2"
+
+	"jolvex/internal/api/door"
 	"jolvex/internal/app"
 	"jolvex/internal/event"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
+	"jolvex/internal/keeping/people"
 	"jolvex/internal/store"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // kinds lists every kind of event that the stream carries. The browser's types are made from it.
@@ -46,6 +48,11 @@ func describeEvents(api huma.API) {
 	})
 }
 
+// recheckEvery is how often it is asked, while events come, whether their reader may still see them.
+const recheckEvery = 5 * time.Second
+
+var errSignedOut = errors.New("the reader has been signed out")
+
 // events streams what happens as server-sent events. A reader that comes back with Last-Event-ID, or with ?since=, gets
 // what it missed.
 func events(app *app.App) http.HandlerFunc {
@@ -65,7 +72,18 @@ func events(app *app.App) http.HandlerFunc {
 		// The stream ends now and then by itself, so that a reader that is gone is noticed; readers come back at once.
 		ctx, cancel := context.WithTimeout(q.Context(), 5*time.Minute)
 		defer cancel()
+		caller, checked := people.CallerOf(ctx), time.Now()
 		err := app.Events.Watch(ctx, since, func(e store.Event) error {
+			if time.Since(checked) > recheckEvery {
+				now, err := door.Recheck(ctx)
+				if err != nil || now.Via == "" {
+					return errors.Join(err, errSignedOut)
+				}
+				caller, checked = now, time.Now()
+			}
+			if !caller.May(e.Corpus, people.See) {
+				return nil
+			}
 			body, err := json.Marshal(e)
 			if err != nil {
 				return err

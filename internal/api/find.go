@@ -8,6 +8,7 @@ import (
 
 	"jolvex/core/index"
 	"jolvex/core/questions"
+	"jolvex/internal/api/wire"
 	"jolvex/internal/asking"
 	"jolvex/internal/job"
 	"jolvex/internal/proving/sets"
@@ -41,45 +42,45 @@ func asWhom(audience, surface string) asking.Caller {
 }
 
 func (h *handlers) find(api huma.API) {
-	huma.Register(api, operation("find", http.MethodPost, "/corpora/{corpus}/find", "find", "Rank chunks for a question, under the draft or something tried out"),
+	huma.Register(api, wire.Operation("find", http.MethodPost, "/corpora/{corpus}/find", "find", "Rank chunks for a question, under the draft or something tried out"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Body Search
 		},
-		) (*out[*asking.Reply], error) {
+		) (*wire.Out[*asking.Reply], error) {
 			b := in.Body
-			return reply(h.app.Asking.Find(ctx, asWhom(b.Audience, b.Surface), in.Corpus, b.question(), b.Variant))
+			return wire.Reply(h.app.Asking.Find(ctx, asWhom(b.Audience, b.Surface), in.Corpus, b.question(), b.Variant))
 		})
-	huma.Register(api, operation("placeQuestions", http.MethodPost, "/corpora/{corpus}/find/batch", "find", "Say where the expected candidates of several questions rank under several variants"),
+	huma.Register(api, wire.Operation("placeQuestions", http.MethodPost, "/corpora/{corpus}/find/batch", "find", "Say where the expected candidates of several questions rank under several variants"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Body Batch
 		},
-		) (*out[[]trials.Placed], error) {
-			return reply(h.app.Proving.Trials.Place(ctx, asWhom(in.Body.Audience, "batch"), in.Corpus, in.Body.Questions, in.Body.Variants))
+		) (*wire.Out[[]trials.Placed], error) {
+			return wire.Reply(h.app.Proving.Trials.Place(ctx, asWhom(in.Body.Audience, "batch"), in.Corpus, in.Body.Questions, in.Body.Variants))
 		})
-	huma.Register(api, operation("pinCandidate", http.MethodPost, "/corpora/{corpus}/pins", "find", "Make an expectation of a candidate: this is the one"),
+	huma.Register(api, wire.Operation("pinCandidate", http.MethodPost, "/corpora/{corpus}/pins", "find", "Make an expectation of a candidate: this is the one"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Body sets.Pin
 		},
-		) (*out[questions.Question], error) {
-			return reply(h.app.Proving.Sets.Pin(ctx, in.Corpus, in.Body))
+		) (*wire.Out[questions.Question], error) {
+			return wire.Reply(h.app.Proving.Sets.Pin(ctx, in.Corpus, in.Body))
 		})
-	huma.Register(api, operation("listStudies", http.MethodGet, "/corpora/{corpus}/studies", "find", "The latest ablations and fits"),
-		func(ctx context.Context, in *InCorpus) (*out[[]trials.Study], error) {
-			return reply(h.app.Proving.Trials.Studies(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("listStudies", http.MethodGet, "/corpora/{corpus}/studies", "find", "The latest ablations and fits"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[[]trials.Study], error) {
+			return wire.Reply(h.app.Proving.Trials.Studies(ctx, in.Corpus))
 		})
-	huma.Register(api, operation("startStudy", http.MethodPost, "/corpora/{corpus}/sets/{set}/studies", "find", "Measure what each part of the draft is worth on a question set, or fit its weights to the set"),
+	huma.Register(api, wire.Operation("startStudy", http.MethodPost, "/corpora/{corpus}/sets/{set}/studies", "find", "Measure what each part of the draft is worth on a question set, or fit its weights to the set"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Set  string `path:"set" doc:"Name or id"`
 			Body struct {
 				Kind string `json:"kind" enum:"ablation,fit"`
 			}
 		},
-		) (*out[StartedStudy], error) {
+		) (*wire.Out[StartedStudy], error) {
 			s, j, err := h.app.Proving.Trials.StartStudy(ctx, in.Corpus, in.Set, in.Body.Kind)
-			return reply(StartedStudy{s, j}, err)
+			return wire.Reply(StartedStudy{s, j}, err)
 		})
 }

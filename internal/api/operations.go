@@ -10,86 +10,70 @@ import (
 	"jolvex/core/method"
 	"jolvex/core/query"
 	"jolvex/core/questions"
+	"jolvex/internal/api/wire"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
+	"jolvex/internal/keeping/people"
 	"jolvex/internal/proving/runs"
 	"jolvex/internal/proving/sets"
 	"jolvex/internal/store"
 )
 
-// out is an answer with a body.
-type out[T any] struct{ Body T }
-
-// InCorpus is the part of a path that names the corpus.
-type InCorpus struct {
-	Corpus string `path:"corpus" doc:"Name or id of the corpus"`
-}
-
-func operation(id, method, path, stage, summary string) huma.Operation {
-	return huma.Operation{OperationID: id, Method: method, Path: "/api" + path, Tags: []string{stage}, Summary: summary, MaxBodyBytes: 4 << 20}
-}
-
-// reply wraps a use case's result.
-func reply[T any](v T, err error) (*out[T], error) {
-	if err != nil {
-		return nil, known(err)
-	}
-	return &out[T]{v}, nil
-}
-
 func (h *handlers) corpora(api huma.API) {
-	huma.Register(api, operation("listCorpora", http.MethodGet, "/corpora", "corpora", "List all corpora"),
-		func(ctx context.Context, _ *struct{}) (*out[[]app.Corpus], error) { return reply(h.app.Corpora(ctx)) })
-	huma.Register(api, operation("deleteCorpus", http.MethodDelete, "/corpora/{corpus}", "corpora", "Delete a corpus with all that belongs to it"),
-		func(ctx context.Context, in *InCorpus) (*struct{}, error) {
-			return nil, known(h.app.Keeping.DeleteCorpus(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("listCorpora", http.MethodGet, "/corpora", "corpora", "List all corpora"),
+		func(ctx context.Context, _ *struct{}) (*wire.Out[[]app.Corpus], error) {
+			return wire.Reply(h.app.Corpora(ctx, func(id string) bool { return people.CallerOf(ctx).May(id, people.See) }))
 		})
-	huma.Register(api, operation("encode", http.MethodPost, "/corpora/{corpus}/encode", "corpora", "Have the sentence encoder read what it has not read yet"),
-		func(ctx context.Context, in *InCorpus) (*struct{}, error) {
-			return nil, known(h.app.Indexing.ReadBehind(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("deleteCorpus", http.MethodDelete, "/corpora/{corpus}", "corpora", "Delete a corpus with all that belongs to it"),
+		func(ctx context.Context, in *wire.InCorpus) (*struct{}, error) {
+			return nil, wire.Known(h.app.Keeping.DeleteCorpus(ctx, in.Corpus))
 		})
-	huma.Register(api, operation("collect", http.MethodPost, "/corpora/{corpus}/collect", "corpora", "Remove old runs, and texts, vectors and files that nothing reaches"),
-		func(ctx context.Context, in *InCorpus) (*out[job.Job], error) {
-			return reply(h.app.Keeping.Collect(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("encode", http.MethodPost, "/corpora/{corpus}/encode", "corpora", "Have the sentence encoder read what it has not read yet"),
+		func(ctx context.Context, in *wire.InCorpus) (*struct{}, error) {
+			return nil, wire.Known(h.app.Indexing.ReadBehind(ctx, in.Corpus))
 		})
-	huma.Register(api, operation("createCorpus", http.MethodPost, "/corpora", "corpora", "Make an empty corpus"),
+	huma.Register(api, wire.Operation("collect", http.MethodPost, "/corpora/{corpus}/collect", "corpora", "Remove old runs, and texts, vectors and files that nothing reaches"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[job.Job], error) {
+			return wire.Reply(h.app.Keeping.Collect(ctx, in.Corpus))
+		})
+	huma.Register(api, wire.Operation("createCorpus", http.MethodPost, "/corpora", "corpora", "Make an empty corpus"),
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Name string `json:"name" minLength:"1" maxLength:"120"`
 			}
 		},
-		) (*out[app.Corpus], error) {
-			return reply(h.app.CreateCorpus(ctx, in.Body.Name))
+		) (*wire.Out[app.Corpus], error) {
+			return wire.Reply(h.app.CreateCorpus(ctx, in.Body.Name))
 		})
-	huma.Register(api, operation("getCorpus", http.MethodGet, "/corpora/{corpus}", "corpora", "One corpus with its figures"),
-		func(ctx context.Context, in *InCorpus) (*out[app.Corpus], error) {
-			return reply(h.app.Corpus(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("getCorpus", http.MethodGet, "/corpora/{corpus}", "corpora", "One corpus with its figures"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[app.Corpus], error) {
+			return wire.Reply(h.app.Corpus(ctx, in.Corpus))
 		})
-	huma.Register(api, operation("listJobs", http.MethodGet, "/corpora/{corpus}/jobs", "corpora", "The latest jobs"),
-		func(ctx context.Context, in *InCorpus) (*out[[]job.Job], error) {
-			return reply(h.app.Jobs.Jobs(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("listJobs", http.MethodGet, "/corpora/{corpus}/jobs", "corpora", "The latest jobs"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[[]job.Job], error) {
+			return wire.Reply(h.app.Jobs.Jobs(ctx, in.Corpus))
 		})
 	type InJob struct {
-		InCorpus
+		wire.InCorpus
 		Job string `path:"job"`
 	}
-	huma.Register(api, operation("getJob", http.MethodGet, "/corpora/{corpus}/jobs/{job}", "corpora", "One job"),
-		func(ctx context.Context, in *InJob) (*out[job.Job], error) {
-			return reply(h.app.Jobs.Job(ctx, in.Corpus, in.Job))
+	huma.Register(api, wire.Operation("getJob", http.MethodGet, "/corpora/{corpus}/jobs/{job}", "corpora", "One job"),
+		func(ctx context.Context, in *InJob) (*wire.Out[job.Job], error) {
+			return wire.Reply(h.app.Jobs.Job(ctx, in.Corpus, in.Job))
 		})
-	huma.Register(api, operation("cancelJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/cancel", "corpora", "Stop a job; what it has done stays"),
+	huma.Register(api, wire.Operation("cancelJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/cancel", "corpora", "Stop a job; what it has done stays"),
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
-			return nil, known(h.app.Jobs.Cancel(ctx, in.Corpus, in.Job))
+			return nil, wire.Known(h.app.Jobs.Cancel(ctx, in.Corpus, in.Job))
 		})
-	huma.Register(api, operation("pauseJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/pause", "corpora", "Stop a job for a while"),
+	huma.Register(api, wire.Operation("pauseJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/pause", "corpora", "Stop a job for a while"),
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
-			return nil, known(h.app.Jobs.Pause(ctx, in.Corpus, in.Job))
+			return nil, wire.Known(h.app.Jobs.Pause(ctx, in.Corpus, in.Job))
 		})
-	huma.Register(api, operation("resumeJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/resume", "corpora", "Go on with a paused job where it stopped"),
+	huma.Register(api, wire.Operation("resumeJob", http.MethodPost, "/corpora/{corpus}/jobs/{job}/resume", "corpora", "Go on with a paused job where it stopped"),
 		func(ctx context.Context, in *InJob) (*struct{}, error) {
-			return nil, known(h.app.Jobs.Resume(ctx, in.Corpus, in.Job))
+			return nil, wire.Known(h.app.Jobs.Resume(ctx, in.Corpus, in.Job))
 		})
 }
 
@@ -100,46 +84,46 @@ type Saved struct {
 }
 
 func (h *handlers) shape(api huma.API) {
-	huma.Register(api, operation("listSettings", http.MethodGet, "/settings", "shape", "Describe every setting of a method"),
-		func(context.Context, *struct{}) (*out[[]method.Field], error) {
-			return &out[[]method.Field]{method.Fields()}, nil
+	huma.Register(api, wire.Operation("listSettings", http.MethodGet, "/settings", "shape", "Describe every setting of a method"),
+		func(context.Context, *struct{}) (*wire.Out[[]method.Field], error) {
+			return &wire.Out[[]method.Field]{Body: method.Fields()}, nil
 		})
-	huma.Register(api, operation("getMethod", http.MethodGet, "/corpora/{corpus}/method", "shape", "The draft's settings"),
-		func(ctx context.Context, in *InCorpus) (*out[method.Method], error) {
-			return reply(h.app.Indexing.Method(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("getMethod", http.MethodGet, "/corpora/{corpus}/method", "shape", "The draft's settings"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[method.Method], error) {
+			return wire.Reply(h.app.Indexing.Method(ctx, in.Corpus))
 		})
-	huma.Register(api, operation("saveMethod", http.MethodPut, "/corpora/{corpus}/method", "shape", "Save the draft's settings; rebuilds what must be rebuilt"),
+	huma.Register(api, wire.Operation("saveMethod", http.MethodPut, "/corpora/{corpus}/method", "shape", "Save the draft's settings; rebuilds what must be rebuilt"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Body method.Method
 		},
-		) (*out[Saved], error) {
+		) (*wire.Out[Saved], error) {
 			j, err := h.app.Indexing.SaveMethod(ctx, in.Corpus, in.Body)
-			return reply(Saved{in.Body, j}, err)
+			return wire.Reply(Saved{in.Body, j}, err)
 		})
-	huma.Register(api, operation("previewCuts", http.MethodPost, "/corpora/{corpus}/documents/{document}/preview", "shape", "Cut a document with settings that are not saved"),
+	huma.Register(api, wire.Operation("previewCuts", http.MethodPost, "/corpora/{corpus}/documents/{document}/preview", "shape", "Cut a document with settings that are not saved"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Document string `path:"document"`
 			Body     struct {
 				Settings chunk.Settings  `json:"settings"`
 				Other    *chunk.Settings `json:"other,omitempty" doc:"A second set, to see both side by side"`
 			}
 		},
-		) (*out[indexing.Preview], error) {
-			return reply(h.app.Indexing.Preview(ctx, in.Corpus, in.Document, in.Body.Settings, in.Body.Other))
+		) (*wire.Out[indexing.Preview], error) {
+			return wire.Reply(h.app.Indexing.Preview(ctx, in.Corpus, in.Document, in.Body.Settings, in.Body.Other))
 		})
-	huma.Register(api, operation("cuttingFigures", http.MethodPost, "/corpora/{corpus}/cutting", "shape", "Say how well the whole corpus would be cut with settings that are not saved"),
+	huma.Register(api, wire.Operation("cuttingFigures", http.MethodPost, "/corpora/{corpus}/cutting", "shape", "Say how well the whole corpus would be cut with settings that are not saved"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Body struct {
 				Settings chunk.Settings            `json:"settings"`
 				Sources  map[string]chunk.Settings `json:"sources,omitempty" doc:"The settings of sources that are cut in a way of their own"`
 				All      bool                      `json:"all,omitempty" doc:"Every document, however long it takes; otherwise as many, evenly drawn, as a moment allows"`
 			}
 		},
-		) (*out[indexing.Figures], error) {
-			return reply(h.app.Indexing.CuttingFigures(ctx, in.Corpus, in.Body.Settings, in.Body.Sources, in.Body.All))
+		) (*wire.Out[indexing.Figures], error) {
+			return wire.Reply(h.app.Indexing.CuttingFigures(ctx, in.Corpus, in.Body.Settings, in.Body.Sources, in.Body.All))
 		})
 }
 
@@ -158,20 +142,20 @@ func (a Ask) question() query.Question { return query.Question{Text: a.Question,
 
 func (h *handlers) ask(api huma.API) {
 	type InAsk struct {
-		InCorpus
+		wire.InCorpus
 		Body Ask
 	}
-	huma.Register(api, operation("ask", http.MethodPost, "/corpora/{corpus}/ask", "answer", "Ask a question"),
-		func(ctx context.Context, in *InAsk) (*out[*asking.Reply], error) {
-			return reply(h.app.Asking.Ask(ctx, in.Body.caller(), in.Corpus, in.Body.question()))
+	huma.Register(api, wire.Operation("ask", http.MethodPost, "/corpora/{corpus}/ask", "answer", "Ask a question"),
+		func(ctx context.Context, in *InAsk) (*wire.Out[*asking.Reply], error) {
+			return wire.Reply(h.app.Asking.Ask(ctx, in.Body.caller(), in.Corpus, in.Body.question()))
 		})
-	huma.Register(api, operation("getReply", http.MethodGet, "/corpora/{corpus}/replies/{reply}", "answer", "A kept reply with its evidence trail"),
+	huma.Register(api, wire.Operation("getReply", http.MethodGet, "/corpora/{corpus}/replies/{reply}", "answer", "A kept reply with its evidence trail"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Reply string `path:"reply"`
 		},
-		) (*out[*asking.Reply], error) {
-			return reply(h.app.Asking.Reply(ctx, in.Corpus, in.Reply))
+		) (*wire.Out[*asking.Reply], error) {
+			return wire.Reply(h.app.Asking.Reply(ctx, in.Corpus, in.Reply))
 		})
 }
 
@@ -188,43 +172,43 @@ type RunReport struct {
 }
 
 func (h *handlers) prove(api huma.API) {
-	huma.Register(api, operation("listSets", http.MethodGet, "/corpora/{corpus}/sets", "prove", "List the question sets"),
-		func(ctx context.Context, in *InCorpus) (*out[[]sets.QuestionSet], error) {
-			return reply(h.app.Proving.Sets.QuestionSets(ctx, in.Corpus))
+	huma.Register(api, wire.Operation("listSets", http.MethodGet, "/corpora/{corpus}/sets", "prove", "List the question sets"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[[]sets.QuestionSet], error) {
+			return wire.Reply(h.app.Proving.Sets.QuestionSets(ctx, in.Corpus))
 		})
 	type InSet struct {
-		InCorpus
+		wire.InCorpus
 		Set string `path:"set" doc:"Name or id"`
 	}
-	huma.Register(api, operation("getSet", http.MethodGet, "/corpora/{corpus}/sets/{set}", "prove", "One question set, whole or a page of it"),
+	huma.Register(api, wire.Operation("getSet", http.MethodGet, "/corpora/{corpus}/sets/{set}", "prove", "One question set, whole or a page of it"),
 		func(ctx context.Context, in *struct {
 			InSet
 			From  int `query:"from" minimum:"0" doc:"Place of the first question of the page"`
 			Limit int `query:"limit" minimum:"0" maximum:"10000" doc:"Questions of the page; 0 for the whole set"`
 		},
-		) (*out[sets.QuestionSet], error) {
-			return reply(h.app.Proving.Sets.QuestionPage(ctx, in.Corpus, in.Set, in.From, in.Limit))
+		) (*wire.Out[sets.QuestionSet], error) {
+			return wire.Reply(h.app.Proving.Sets.QuestionPage(ctx, in.Corpus, in.Set, in.From, in.Limit))
 		})
-	edit := operation("editSet", http.MethodPatch, "/corpora/{corpus}/sets/{set}", "prove", "Change some questions of a set")
+	edit := wire.Operation("editSet", http.MethodPatch, "/corpora/{corpus}/sets/{set}", "prove", "Change some questions of a set")
 	edit.MaxBodyBytes = 64 << 20
 	huma.Register(api, edit, func(ctx context.Context, in *struct {
 		InSet
 		Body sets.Edit
 	},
-	) (*out[sets.QuestionSet], error) {
-		return reply(h.app.Proving.Sets.EditQuestions(ctx, in.Corpus, in.Set, in.Body))
+	) (*wire.Out[sets.QuestionSet], error) {
+		return wire.Reply(h.app.Proving.Sets.EditQuestions(ctx, in.Corpus, in.Set, in.Body))
 	})
-	put := operation("putSet", http.MethodPut, "/corpora/{corpus}/sets/{set}", "prove", "Make or replace a question set")
+	put := wire.Operation("putSet", http.MethodPut, "/corpora/{corpus}/sets/{set}", "prove", "Make or replace a question set")
 	put.MaxBodyBytes = 64 << 20
 	huma.Register(api, put, func(ctx context.Context, in *struct {
 		InSet
 		Over string               `query:"over" doc:"The version that is replaced: refused when it is not the present one"`
 		Body []questions.Question `nullable:"false"`
 	},
-	) (*out[sets.QuestionSet], error) {
-		return reply(h.app.Proving.Sets.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
+	) (*wire.Out[sets.QuestionSet], error) {
+		return wire.Reply(h.app.Proving.Sets.ReplaceQuestions(ctx, in.Corpus, in.Set, in.Over, in.Body))
 	})
-	imported := operation("importSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/import", "prove", "Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it")
+	imported := wire.Operation("importSet", http.MethodPost, "/corpora/{corpus}/sets/{set}/import", "prove", "Read a question set from JSONL, CSV, SQuAD or a BEIR collection (zip), and keep it")
 	imported.MaxBodyBytes = 256 << 20
 	huma.Register(api, imported, func(ctx context.Context, in *struct {
 		InSet
@@ -232,64 +216,64 @@ func (h *handlers) prove(api huma.API) {
 		Documents bool   `query:"documents" doc:"Take in the documents that come with it"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	},
-	) (*out[sets.ImportedSet], error) {
-		return reply(h.app.Proving.Sets.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
+	) (*wire.Out[sets.ImportedSet], error) {
+		return wire.Reply(h.app.Proving.Sets.ImportSet(ctx, in.Corpus, in.Set, in.RawBody, in.Keep, in.Documents))
 	})
-	huma.Register(api, operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
+	huma.Register(api, wire.Operation("startRun", http.MethodPost, "/corpora/{corpus}/sets/{set}/runs", "prove", "Run a question set over the draft"),
 		func(ctx context.Context, in *struct {
 			InSet
 			Repeats   int     `query:"repeats" default:"1" minimum:"1" maximum:"9" doc:"How often each question is asked; it passes when most of the replies do"`
 			CapTokens int     `query:"capTokens" minimum:"0" doc:"The most tokens that the run may use, read and written together; 0 for no cap"`
 			CapPrice  float64 `query:"capPrice" minimum:"0" doc:"The most that it may spend, in the connection's currency; 0 for no cap"`
 		},
-		) (*out[StartedRun], error) {
+		) (*wire.Out[StartedRun], error) {
 			r, j, err := h.app.Proving.Runs.StartRun(ctx, in.Corpus, in.Set, runs.Order{Repeats: in.Repeats, Cap: store.Cap{Tokens: in.CapTokens, Price: in.CapPrice}})
-			return reply(StartedRun{r, j}, err)
+			return wire.Reply(StartedRun{r, j}, err)
 		})
 	type Reckoning struct {
 		InSet
 		Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"9"`
 		Month   int `query:"month" default:"1000" minimum:"0" doc:"Questions in a month"`
 	}
-	huma.Register(api, operation("forecastRun", http.MethodGet, "/corpora/{corpus}/sets/{set}/forecast", "prove", "What a run of a set, and a month of questions, are likely to cost of a model's tokens"),
-		func(ctx context.Context, in *Reckoning) (*out[runs.Forecast], error) {
-			return reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, false))
+	huma.Register(api, wire.Operation("forecastRun", http.MethodGet, "/corpora/{corpus}/sets/{set}/forecast", "prove", "What a run of a set, and a month of questions, are likely to cost of a model's tokens"),
+		func(ctx context.Context, in *Reckoning) (*wire.Out[runs.Forecast], error) {
+			return wire.Reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, false))
 		})
-	huma.Register(api, operation("measureCost", http.MethodPost, "/corpora/{corpus}/sets/{set}/forecast", "prove", "The same; where nothing was measured yet, a few questions of the set are asked, which costs what it costs"),
-		func(ctx context.Context, in *Reckoning) (*out[runs.Forecast], error) {
-			return reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, true))
+	huma.Register(api, wire.Operation("measureCost", http.MethodPost, "/corpora/{corpus}/sets/{set}/forecast", "prove", "The same; where nothing was measured yet, a few questions of the set are asked, which costs what it costs"),
+		func(ctx context.Context, in *Reckoning) (*wire.Out[runs.Forecast], error) {
+			return wire.Reply(h.app.Proving.Runs.Forecast(ctx, in.Corpus, in.Set, in.Repeats, in.Month, true))
 		})
-	huma.Register(api, operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
+	huma.Register(api, wire.Operation("listRuns", http.MethodGet, "/corpora/{corpus}/runs", "prove", "The latest runs"),
 		func(ctx context.Context, in *struct {
-			InCorpus
+			wire.InCorpus
 			Set string `query:"set"`
 		},
-		) (*out[[]runs.Run], error) {
-			return reply(h.app.Proving.Runs.Runs(ctx, in.Corpus, in.Set))
+		) (*wire.Out[[]runs.Run], error) {
+			return wire.Reply(h.app.Proving.Runs.Runs(ctx, in.Corpus, in.Set))
 		})
 	type InRun struct {
-		InCorpus
+		wire.InCorpus
 		Run string `path:"run"`
 	}
-	huma.Register(api, operation("getRun", http.MethodGet, "/corpora/{corpus}/runs/{run}", "prove", "A run with its results"),
-		func(ctx context.Context, in *InRun) (*out[RunReport], error) {
+	huma.Register(api, wire.Operation("getRun", http.MethodGet, "/corpora/{corpus}/runs/{run}", "prove", "A run with its results"),
+		func(ctx context.Context, in *InRun) (*wire.Out[RunReport], error) {
 			r, rs, err := h.app.Proving.Runs.RunResults(ctx, in.Corpus, in.Run)
-			return reply(RunReport{r, rs}, err)
+			return wire.Reply(RunReport{r, rs}, err)
 		})
-	huma.Register(api, operation("compareRuns", http.MethodGet, "/corpora/{corpus}/runs/{run}/against/{before}", "prove", "Compare a run with an earlier one: what was fixed and broken, with a paired test, and what the methods differ in"),
+	huma.Register(api, wire.Operation("compareRuns", http.MethodGet, "/corpora/{corpus}/runs/{run}/against/{before}", "prove", "Compare a run with an earlier one: what was fixed and broken, with a paired test, and what the methods differ in"),
 		func(ctx context.Context, in *struct {
 			InRun
 			Before string `path:"before"`
 		},
-		) (*out[runs.Compared], error) {
-			return reply(h.app.Proving.Runs.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
+		) (*wire.Out[runs.Compared], error) {
+			return wire.Reply(h.app.Proving.Runs.CompareRuns(ctx, in.Corpus, in.Before, in.Run))
 		})
-	huma.Register(api, operation("getRunReply", http.MethodGet, "/corpora/{corpus}/runs/{run}/replies/{question}", "prove", "The evidence trail of one question of a run"),
+	huma.Register(api, wire.Operation("getRunReply", http.MethodGet, "/corpora/{corpus}/runs/{run}/replies/{question}", "prove", "The evidence trail of one question of a run"),
 		func(ctx context.Context, in *struct {
 			InRun
 			Question string `path:"question"`
 		},
-		) (*out[*asking.Reply], error) {
-			return reply(h.app.Proving.Runs.ResultReply(ctx, in.Corpus, in.Run, in.Question))
+		) (*wire.Out[*asking.Reply], error) {
+			return wire.Reply(h.app.Proving.Runs.ResultReply(ctx, in.Corpus, in.Run, in.Question))
 		})
 }

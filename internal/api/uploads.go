@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/semaphore"
 
+	"jolvex/internal/api/wire"
 	"jolvex/internal/model"
 )
 
@@ -47,7 +48,7 @@ func (u *uploads) handler(next http.Handler) http.Handler {
 		}
 		if !u.sending.TryAcquire(1) {
 			w.Header().Set("Retry-After", "5")
-			problem(w, http.StatusServiceUnavailable, fmt.Sprintf("%d files are being sent already: try again in a few seconds", uploadsAtOnce))
+			wire.Problem(w, http.StatusServiceUnavailable, fmt.Sprintf("%d files are being sent already: try again in a few seconds", uploadsAtOnce))
 			return
 		}
 		file, size, err := spool(q.Body)
@@ -64,7 +65,7 @@ func (u *uploads) handler(next http.Handler) http.Handler {
 			case errors.Is(err, errTooLong):
 				status = http.StatusRequestEntityTooLarge
 			}
-			problem(w, status, err.Error())
+			wire.Problem(w, status, err.Error())
 			return
 		}
 		if err := u.memory.Acquire(q.Context(), min(size, uploadMemory)); err != nil {

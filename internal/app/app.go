@@ -21,10 +21,13 @@ import (
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/keeping"
+	"jolvex/internal/keeping/audit"
+	"jolvex/internal/keeping/people"
 	"jolvex/internal/mending"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
 	"jolvex/internal/store"
+	"jolvex/internal/store/register"
 	"jolvex/internal/store/talk"
 )
 
@@ -43,6 +46,10 @@ type App struct {
 	Mending     *mending.Mender
 	Serving     *serving.Server
 	Keeping     *keeping.Keeper
+	People      *people.Room
+	Audit       *audit.Room
+	Register    *register.Register
+	Sessions    *register.Sessions
 
 	dir     string
 	lock    *os.File
@@ -124,6 +131,8 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 		Store: a.store, Talk: a.talk, Events: a.Events, Jobs: a.Jobs, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering, Expected: prover{a.Proving}, Prover: prover{a.Proving}, Log: log, Now: o.Now,
 	})
 	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
+	a.Register, a.Sessions = register.New(a.store), register.NewSessions(a.store)
+	a.People, a.Audit = people.New(a.Register, a.Sessions, a.Connections, o.Now), audit.New(a.Register)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)
 	if err := a.Indexing.LoadEndpoint(ctx); err != nil {
 		return err

@@ -71,17 +71,22 @@ func (a *App) CreateCorpus(ctx context.Context, name string) (Corpus, error) {
 	return a.figures(ctx, c)
 }
 
-// Corpora lists all corpora.
-func (a *App) Corpora(ctx context.Context) ([]Corpus, error) {
+// Corpora lists the corpora whose id seen says yes to.
+func (a *App) Corpora(ctx context.Context, seen func(id string) bool) ([]Corpus, error) {
 	cs, err := a.store.Corpora(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Corpus, len(cs))
-	for i, c := range cs {
-		if out[i], err = a.figures(ctx, c); err != nil {
+	out := []Corpus{}
+	for _, c := range cs {
+		if !seen(c.ID) {
+			continue
+		}
+		one, err := a.figures(ctx, c)
+		if err != nil {
 			return nil, err
 		}
+		out = append(out, one)
 	}
 	return out, nil
 }

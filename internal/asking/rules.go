@@ -13,7 +13,6 @@ import (
 	"jolvex/core/query"
 	"jolvex/core/rule"
 	"jolvex/core/text"
-	"jolvex/internal/connections"
 	"jolvex/internal/event"
 	"jolvex/internal/fault"
 	"jolvex/internal/model"
@@ -142,20 +141,9 @@ func (as *Asker) send(ctx context.Context, n store.Notice) error {
 	if strings.Contains(n.Recipient, "://") {
 		return model.Webhook{Address: n.Recipient}.Post(ctx, v)
 	}
-	c, err := as.store.Connection(ctx, connections.ConnectionMail)
-	if errors.Is(err, store.ErrMissing) {
-		return errors.New("no mail server is connected")
-	}
+	m, err := as.connections.Mailer(ctx)
 	if err != nil {
 		return err
-	}
-	m := model.Mailer{Server: c.Base, From: c.Model}
-	if len(c.Sealed) > 0 {
-		key, err := as.connections.Unseal(c.Sealed)
-		if err != nil {
-			return err
-		}
-		m.Key = string(key)
 	}
 	return m.Send(ctx, n.Recipient, v.Name+": "+v.Summary, v.letter())
 }

@@ -81,7 +81,7 @@ func (p *page) until(js string) {
 // clickText clicks the button, link or label that says something.
 func (p *page) clickText(text string) {
 	p.t.Helper()
-	js := fmt.Sprintf(`[...document.querySelectorAll('button,a,label,[role=option],.el-radio')].filter(e => e.offsetParent !== null && e.textContent.trim() === %q && !e.disabled)[0]`, text)
+	js := fmt.Sprintf(`[...document.querySelectorAll('button,a,label,[role=option],[role=menuitem],.el-radio')].filter(e => e.offsetParent !== null && e.textContent.trim() === %q && !e.disabled)[0]`, text)
 	p.until(js)
 	p.do(chromedp.Evaluate[chromedp.Void]("(" + js + ").click()"))
 }

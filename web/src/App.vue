@@ -4,12 +4,15 @@ import { useRoute, useRouter } from 'vue-router'
 import AskStrip from './components/AskStrip.vue'
 import CommandPalette from './components/CommandPalette.vue'
 import StageLine from './components/StageLine.vue'
+import SignIn from './people/SignIn.vue'
 import { stages } from './router'
 import { useCorpus } from './stores/corpus'
 import { offerKey, singleKeys } from './stores/keys'
+import { useSelf } from './stores/self'
 import { useTheme } from './stores/theme'
 
 const corpus = useCorpus()
+const self = useSelf()
 const route = useRoute()
 const router = useRouter()
 const strip = ref<InstanceType<typeof AskStrip>>()
@@ -18,8 +21,9 @@ const keysShown = ref(false)
 useTheme()
 
 watch(
-  () => route.params.corpus,
-  (c) => {
+  [() => route.params.corpus, () => self.self?.in === true],
+  ([c, here]) => {
+    if (!here) return
     corpus.open(typeof c === 'string' ? c : '').catch((e: unknown) => (corpus.problem = (e as Error).message))
   },
   { immediate: true },
@@ -53,9 +57,18 @@ function key(e: KeyboardEvent): void {
   }
 }
 
+// What belongs to a corpus is asked for once somebody is there who may see it.
+watch(
+  () => self.self?.person ?? (self.self?.in === true ? 'machine' : ''),
+  (who) => {
+    if (who === '') return
+    void corpus.load()
+    corpus.watch()
+  },
+)
+
 onMounted(() => {
-  void corpus.load()
-  corpus.watch()
+  void self.load()
   window.addEventListener('keydown', key)
 })
 onUnmounted(() => window.removeEventListener('keydown', key))
@@ -63,9 +76,14 @@ onUnmounted(() => window.removeEventListener('keydown', key))
 
 <template>
   <div class="shell">
-    <StageLine />
-    <main class="stage">
-      <p v-if="corpus.problem !== ''" class="notice bad" role="alert">
+    <StageLine v-if="self.self?.in === true && route.name !== 'welcome'" />
+    <main class="stage" :class="{ alone: self.self?.in !== true }">
+      <p v-if="self.problem !== ''" class="notice bad" role="alert">
+        {{ self.problem }} <button class="linkish" @click="self.load()">Try again</button>
+      </p>
+      <RouterView v-else-if="route.name === 'welcome' && self.self !== undefined" />
+      <SignIn v-else-if="self.self?.in === false" />
+      <p v-else-if="corpus.problem !== ''" class="notice bad" role="alert">
         {{ corpus.problem }} <button class="linkish" @click="corpus.load()">Try again</button>
       </p>
       <RouterView v-else-if="corpus.loaded" :key="String(route.params.corpus ?? '')" />
@@ -122,6 +140,9 @@ onUnmounted(() => window.removeEventListener('keydown', key))
 .stage {
   overflow: auto;
   min-height: 0;
+}
+.stage.alone {
+  grid-row: 1 / 3;
 }
 .stage > .notice {
   margin: 16px;

@@ -22,6 +22,11 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', name: 'home', component: () => import('./stages/Home.vue') },
+    { path: '/sign-in', name: 'sign-in', component: () => import('./people/SignIn.vue') },
+    { path: '/welcome/:token', name: 'welcome', component: () => import('./people/WelcomeView.vue') },
+    { path: '/account', name: 'account', component: () => import('./people/AccountView.vue') },
+    { path: '/people', name: 'people', component: () => import('./people/PeopleView.vue') },
+    { path: '/audit', name: 'audit', component: () => import('./people/AuditView.vue') },
     {
       path: '/c/:corpus',
       children: [
@@ -43,6 +48,7 @@ export const router = createRouter({
         { path: 'answer', name: 'answer', component: () => import('./stages/answer/AnswerStage.vue') },
         { path: 'prove', name: 'prove', component: () => import('./stages/prove/ProveStage.vue') },
         { path: 'mend', name: 'mend', component: () => import('./stages/mend/MendStage.vue') },
+        { path: 'people', name: 'members', component: () => import('./people/MembersView.vue') },
         { path: 'serve', name: 'serve', component: () => import('./stages/serve/ServeStage.vue') },
       ],
     },

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"jolvex/internal/connections"
 	"jolvex/internal/fault"
 	"jolvex/internal/model"
 	"jolvex/internal/store/talk"
@@ -81,20 +80,9 @@ func (rm *Room) sendOne(ctx context.Context, d talk.Delivery) error {
 		}
 		return model.Webhook{Address: d.Recipient, ID: d.ID, Secret: string(secret), Tries: 1}.Post(ctx, json.RawMessage(d.Body))
 	}
-	c, err := rm.store.Connection(ctx, connections.ConnectionMail)
-	if errors.Is(err, fault.ErrMissing) || err == nil && c.Base == "" {
-		return errors.New("no mail server is connected")
-	}
+	m, err := rm.connections.Mailer(ctx)
 	if err != nil {
 		return err
-	}
-	m := model.Mailer{Server: c.Base, From: c.Model}
-	if len(c.Sealed) > 0 {
-		key, err := rm.connections.Unseal(c.Sealed)
-		if err != nil {
-			return err
-		}
-		m.Key = string(key)
 	}
 	return m.Send(ctx, d.Recipient, d.Subject, d.Body)
 }

@@ -37,15 +37,23 @@ interface ProblemBody {
   errors?: { message?: string; location?: string }[] | null
 }
 
+let signedOut: () => void = () => undefined
+
+/** Says what is done when the server no longer knows who asks. */
+export function onSignedOut(f: () => void): void {
+  signedOut = f
+}
+
 /** Unwraps a reply of the API; throws a Problem with its words when it failed. */
-export async function ok<T>(call: Promise<{ data?: T; error?: ProblemBody }>): Promise<T> {
-  let r: { data?: T; error?: ProblemBody }
+export async function ok<T>(call: Promise<{ data?: T; error?: ProblemBody; response?: Response }>): Promise<T> {
+  let r: { data?: T; error?: ProblemBody; response?: Response }
   try {
     r = await call
   } catch {
     throw new Problem('No connection to the program')
   }
   if (r.error !== undefined) {
+    if (r.response?.status === 401) signedOut()
     const more = (r.error.errors ?? []).map((e) => `${e.location ?? ''} ${e.message ?? ''}`.trim())
     throw new Problem([r.error.detail ?? r.error.title ?? 'It failed', ...more].join('; '))
   }

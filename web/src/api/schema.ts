@@ -4,6 +4,57 @@
  */
 
 export interface paths {
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what, the newest first */
+        get: operations["listAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Walk the chain of the audit trail, and tell where it breaks */
+        get: operations["checkAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The audit trail as JSON Lines, by which the chain can be checked elsewhere, or as CSV */
+        get: operations["exportAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/connections/chat": {
         parameters: {
             query?: never;
@@ -51,6 +102,24 @@ export interface paths {
         get: operations["getMail"];
         /** Set the mail server (smtp:// or smtps://); its model is the address that mail is sent from */
         put: operations["connectMail"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/signin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The OpenID issuer that people sign in by */
+        get: operations["getSignIn"];
+        /** Set the OpenID issuer that people sign in by: its model is the client id, its key the client secret */
+        put: operations["connectSignIn"];
         post?: never;
         delete?: never;
         options?: never;
@@ -140,6 +209,23 @@ export interface paths {
         put?: never;
         /** Ask a question */
         post: operations["ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what in a corpus, the newest first */
+        get: operations["listCorpusAudit"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -624,6 +710,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give somebody a role in a corpus: who works here has it at once, others get a link */
+        post: operations["inviteMember"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/invitations/{invitation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw a link to a corpus */
+        delete: operations["withdrawMember"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/jobs": {
         parameters: {
             query?: never;
@@ -995,6 +1115,40 @@ export interface paths {
         put?: never;
         /** Read questions and answers from CSV or JSON Lines without taking them in */
         post: operations["previewPairs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who may do what in a corpus, and who is invited */
+        get: operations["listMembers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change somebody's role in a corpus; none takes it away */
+        put: operations["setMember"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2174,6 +2328,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Links that are still open */
+        get: operations["listInvitations"];
+        put?: never;
+        /** Invite an owner, or somebody to a corpus. From the command line, with nothing said: a link for an owner, whoever it is */
+        post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/{invitation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw a link */
+        delete: operations["withdrawInvitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/manner/draft": {
         parameters: {
             query?: never;
@@ -2186,6 +2375,159 @@ export interface paths {
         /** Draft a manner from a few words about it, or from a sample of writing */
         post: operations["draftManner"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who works here */
+        get: operations["listPeople"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change a person; make them an owner; let them in no more, or again */
+        patch: operations["changePerson"];
+        trace?: never;
+    };
+    "/api/people/{person}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a link by which a person sets a new password */
+        post: operations["linkPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person}/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a person out everywhere */
+        post: operations["signOutPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/self": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who asks, and what they may do */
+        get: operations["getSelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/self/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's name */
+        put: operations["renameSelf"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/self/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's password; one is signed out everywhere else */
+        put: operations["setPassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/self/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where one is signed in */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/self/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Sign out somewhere else */
+        delete: operations["endSession"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2208,6 +2550,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with a password */
+        post: operations["signIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign out */
+        post: operations["signOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/vocabulary": {
         parameters: {
             query?: never;
@@ -2215,10 +2591,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What things are called: expectations, causes, signals, passes, outcomes */
+        /** What things are called: expectations, causes, signals, passes, outcomes, roles */
         get: operations["vocabulary"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/welcome/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a link invites to */
+        get: operations["getInvitation"];
+        put?: never;
+        /** Take up an invitation, and sign in */
+        post: operations["acceptInvitation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2229,6 +2623,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Accepting: {
+            /** @description Where the invitation is for no address */
+            mail?: string;
+            name?: string;
+            password: string;
+        };
         Added: {
             questions: components["schemas"]["QuestionsQuestion"][];
             why?: string;
@@ -2236,6 +2636,11 @@ export interface components {
         AddedSource: {
             job: components["schemas"]["Job"];
             source: components["schemas"]["Source"];
+        };
+        Altered: {
+            after?: string;
+            before?: string;
+            path: string;
         };
         Amendment: {
             question: components["schemas"]["QuestionsQuestion"];
@@ -2470,6 +2875,17 @@ export interface components {
             /** @description What was said before, oldest first */
             turns?: components["schemas"]["QueryTurn"][];
         };
+        Asked: {
+            corpus?: string;
+            /** @description Mail address; empty for a link that anybody may use once */
+            mail?: string;
+            /** @description As an owner of the installation */
+            owner?: boolean;
+            /** @enum {string} */
+            role?: "see" | "judge" | "write" | "release" | "own" | "";
+            /** @description Send the link by mail */
+            send?: boolean;
+        };
         Asking: {
             expect?: components["schemas"]["QuestionsExpectation"][];
             id: string;
@@ -2668,6 +3084,18 @@ export interface components {
             chart?: components["schemas"]["Chart"];
             /** @description The corpus, the set or its last run have changed since it was drawn */
             stale: boolean;
+        };
+        Checked: {
+            /**
+             * Format: int64
+             * @description Number of the first entry that does not follow from those before it; none when all is well
+             */
+            broken?: number;
+            /** Format: int64 */
+            entries: number;
+            /** @description Hash of the last entry. Keep it elsewhere: with it, entries that were cut off the end show too */
+            head: string;
+            problem?: string;
         };
         Choice: {
             /** @description Path patterns of what to leave alone at later visits */
@@ -3826,6 +4254,41 @@ export interface components {
             /** @description The latest date of last change */
             until?: string;
         };
+        Invitation: {
+            corpus?: string;
+            expiresAt: string;
+            id: string;
+            invitedBy: string;
+            /** @description Only for this address; empty for whoever has the link */
+            mail?: string;
+            owner: boolean;
+            /** @description Name of the person whose password it sets anew */
+            person?: string;
+            role?: string;
+        };
+        InviteMemberRequest: {
+            mail?: string;
+            /** @enum {string} */
+            role: "see" | "judge" | "write" | "release" | "own";
+            /** @description Send the link by mail */
+            send?: boolean;
+        };
+        Invited: {
+            corpus?: string;
+            expiresAt: string;
+            id: string;
+            invitedBy: string;
+            /** @description Only for this address; empty for whoever has the link */
+            mail?: string;
+            /** @description It was sent to the address */
+            mailed: boolean;
+            owner: boolean;
+            /** @description Name of the person whose password it sets anew */
+            person?: string;
+            role?: string;
+            /** @description What the link carries after /welcome/; it is told once. Empty: the person works here already and has the role */
+            token: string;
+        };
         Item: {
             at: string;
             question: string;
@@ -3979,6 +4442,11 @@ export interface components {
             text: string;
             trial?: string;
         };
+        Members: {
+            /** @description For who owns the corpus */
+            invitations: components["schemas"]["Invitation"][];
+            people: components["schemas"]["Person"][];
+        };
         Method: {
             answer: components["schemas"]["AnswerSettings"];
             chunk: components["schemas"]["ChunkSettings"];
@@ -4037,6 +4505,13 @@ export interface components {
             help?: string;
             label: string;
             value: string;
+        };
+        NamedRole: {
+            label: string;
+            /** @description What it allows, in words */
+            may: string;
+            /** @enum {string} */
+            name: "see" | "judge" | "write" | "release" | "own";
         };
         Near: {
             address: string;
@@ -4236,6 +4711,33 @@ export interface components {
         Past: {
             fetchedAt: string;
             version: string;
+        };
+        Person: {
+            createdAt: string;
+            /** @description Since when they may not come in any more */
+            endedAt?: string;
+            id: string;
+            /** @description The OpenID issuer by which they sign in */
+            issuer?: string;
+            mail: string;
+            name: string;
+            /** @description Owns the installation: may do everything, in every corpus */
+            owner: boolean;
+            /** @description Has set a password */
+            password: boolean;
+            /** @description What they may do, by the name of the corpus */
+            roles: {
+                [key: string]: string;
+            };
+            /** @description When they were last there, to ten minutes */
+            seenAt?: string;
+        };
+        PersonChange: {
+            /** @description May not come in any more; their sessions end */
+            ended?: boolean;
+            name?: string;
+            /** @description Owns the installation */
+            owner?: boolean;
         };
         Picked: {
             /** @description Their ids */
@@ -4915,6 +5417,9 @@ export interface components {
             /** Format: int64 */
             number: number;
         };
+        RenameSelfRequest: {
+            name: string;
+        };
         Reply: {
             cited: components["schemas"]["Cited"][];
             /** @description Of a reply that is kept; a message that names it goes on with it */
@@ -5268,6 +5773,45 @@ export interface components {
             /** @description What was said before, oldest first */
             turns?: components["schemas"]["QueryTurn"][];
         };
+        Self: {
+            /** @description There is an owner: otherwise the first one comes in by the link that the program printed */
+            begun: boolean;
+            /** @description Somebody is signed in, or nobody has to be */
+            in: boolean;
+            mail?: string;
+            name?: string;
+            /** @description One can sign in through another service */
+            openId: boolean;
+            /** @description Owns the installation */
+            owner: boolean;
+            person?: string;
+            /** @description What they may do, by the name of the corpus; an owner may do everything */
+            roles: {
+                [key: string]: string;
+            };
+            /** @description People sign in here; otherwise whoever is at this machine may do everything */
+            signsIn: boolean;
+        };
+        Session: {
+            /** @description Network address from which it signed in */
+            address: string;
+            /** @description How the browser names itself */
+            agent: string;
+            beganAt: string;
+            /** @description The one that asks */
+            here: boolean;
+            id: string;
+            /** @description To ten minutes */
+            seenAt: string;
+        };
+        SetMemberRequest: {
+            /** @enum {string} */
+            role: "see" | "judge" | "write" | "release" | "own" | "";
+        };
+        SetPasswordRequest: {
+            old?: string;
+            password: string;
+        };
         SetSettledStateRequest: {
             /** @enum {string} */
             state: "inForce" | "withdrawn";
@@ -5348,6 +5892,10 @@ export interface components {
              * @description Marked wrong, or given a thumb down
              */
             wrong: number;
+        };
+        SignInRequest: {
+            mail: string;
+            password: string;
         };
         Since: {
             at: string;
@@ -5767,6 +6315,31 @@ export interface components {
             /** Format: int64 */
             start: number;
         };
+        TrailLine: {
+            address?: string;
+            at: string;
+            changes: components["schemas"]["Altered"][];
+            corpus?: string;
+            corpusId?: string;
+            /** @description SHA-256 of this entry without its hash, as canonical JSON (RFC 8785) */
+            hash: string;
+            operation: string;
+            /** @enum {string} */
+            outcome: "done" | "refused" | "failed";
+            /** @description Id of the person */
+            person?: string;
+            /** @description Hash of the entry before */
+            prev: string;
+            /** Format: int64 */
+            seq: number;
+            /** @description What it was done to, as the address of the operation names it */
+            target?: string;
+            /** @description session, machine (nobody signs in there), command (the command line) */
+            via: string;
+            /** @description What the operation does, in words */
+            what: string;
+            who: string;
+        };
         TrialCost: {
             /** @description Of a model, as the draft costs now */
             cost: components["schemas"]["Cost"];
@@ -5937,6 +6510,8 @@ export interface components {
             outcomes: components["schemas"]["AnswerNamedOutcome"][];
             /** @description Passes of rewriting and ways to search */
             passes: components["schemas"]["QueryNamed"][];
+            /** @description What a person may do with a corpus, the least first; each holds those before it */
+            roles: components["schemas"]["NamedRole"][];
             /** @description Ranking signals */
             signals: components["schemas"]["FindSignalKind"][];
         };
@@ -5992,6 +6567,112 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    listAudit: {
+        parameters: {
+            query?: {
+                /** @description Id of a person, or how an entry names who did it */
+                person?: string;
+                operation?: string[];
+                /** @description RFC 3339 in UTC with milliseconds */
+                since?: string;
+                until?: string;
+                search?: string;
+                /** @description Number of an entry: what is older */
+                before?: number;
+                limit?: number;
+                corpus?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailLine"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    checkAudit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportAudit: {
+        parameters: {
+            query?: {
+                /** @description Id of a person, or how an entry names who did it */
+                person?: string;
+                operation?: string[];
+                /** @description RFC 3339 in UTC with milliseconds */
+                since?: string;
+                until?: string;
+                search?: string;
+                form?: "jsonl" | "csv";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getChat: {
         parameters: {
             query?: never;
@@ -6146,6 +6827,68 @@ export interface operations {
         };
     };
     connectMail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSignIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connection"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connectSignIn: {
         parameters: {
             query?: never;
             header?: never;
@@ -6425,6 +7168,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listCorpusAudit: {
+        parameters: {
+            query?: {
+                /** @description Id of a person, or how an entry names who did it */
+                person?: string;
+                operation?: string[];
+                /** @description RFC 3339 in UTC with milliseconds */
+                since?: string;
+                until?: string;
+                search?: string;
+                /** @description Number of an entry: what is older */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailLine"][];
                 };
             };
             /** @description Error */
@@ -7506,6 +8292,73 @@ export interface operations {
             };
         };
     };
+    inviteMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteMemberRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    withdrawMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                invitation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listJobs: {
         parameters: {
             query?: never;
@@ -8414,6 +9267,73 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ExtractPairFile"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listMembers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Members"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetMemberRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -11286,6 +12206,97 @@ export interface operations {
             };
         };
     };
+    listInvitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    withdrawInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     draftManner: {
         parameters: {
             query?: never;
@@ -11307,6 +12318,277 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WordingDrafted"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    linkPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    signOutPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Self"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    renameSelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameSelfRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -11348,6 +12630,66 @@ export interface operations {
             };
         };
     };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Self"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     vocabulary: {
         parameters: {
             query?: never;
@@ -11364,6 +12706,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    acceptInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accepting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Self"];
                 };
             };
             /** @description Error */

@@ -5,13 +5,21 @@ import { count } from '@/api/words'
 
 /** A connection to an endpoint that others run: shown in a sentence, changed in a form. Its key is never shown. */
 const props = defineProps<{
-  kind: 'speech' | 'embeddings' | 'chat' | 'mail'
+  kind: 'speech' | 'embeddings' | 'chat' | 'mail' | 'signin'
   label: string
   connected: string
   unconnected: string
-  path: string
+  path?: string
 }>()
 const emit = defineEmits<{ saved: [connected: boolean] }>()
+
+/** What its parts are called, where they are not an endpoint's. */
+const parts = {
+  mail: { model: 'Sent from', key: 'Password', example: 'smtp://host:25' },
+  signin: { model: 'Client id', key: 'Client secret', example: 'https://login.example.org' },
+  model: { model: 'Model', key: 'Key', example: 'http://127.0.0.1:9000/v1' },
+}
+const called = computed(() => (props.kind === 'mail' || props.kind === 'signin' ? parts[props.kind] : parts.model))
 
 const connection = ref<Schema['Connection']>()
 const base = ref('')
@@ -91,16 +99,18 @@ onMounted(async () => {
     <form v-if="open && connection !== undefined" class="stack" @submit.prevent="save">
       <label class="field">
         <span class="label">Address</span>
-        <ElInput v-model="base" placeholder="http://127.0.0.1:9000/v1" />
-        <span class="hint">The address without {{ path }}. Empty to disconnect.</span>
+        <ElInput v-model="base" :placeholder="called.example" />
+        <span class="hint"
+          ><template v-if="path">The address without {{ path }}. </template>Empty to disconnect.</span
+        >
       </label>
       <div class="row">
         <label class="field">
-          <span class="label">{{ kind === 'mail' ? 'Sent from' : 'Model' }}</span>
+          <span class="label">{{ called.model }}</span>
           <ElInput v-model="model" />
         </label>
         <label class="field">
-          <span class="label">{{ kind === 'mail' ? 'Password' : 'Key' }}</span>
+          <span class="label">{{ called.key }}</span>
           <ElInput
             v-model="key"
             type="password"
@@ -132,7 +142,9 @@ onMounted(async () => {
           <span class="hint">After that the reply is made without the model.</span>
         </label>
       </div>
-      <ElButton native-type="submit" :loading="busy">{{ kind === 'mail' ? 'Save' : 'Try it and save' }}</ElButton>
+      <ElButton native-type="submit" :loading="busy">{{
+        called === parts.model ? 'Try it and save' : 'Save'
+      }}</ElButton>
     </form>
     <p v-if="problem !== ''" class="notice bad" role="alert">{{ problem }}</p>
   </section>

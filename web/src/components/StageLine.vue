@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { Schema } from '@/api/client'
 import { count, percent } from '@/api/words'
 import { stageOf, stages, type StageKey } from '@/router'
+import PersonMenu from '@/people/PersonMenu.vue'
 import { useCorpus } from '@/stores/corpus'
 import { useTried } from '@/stores/tried'
 
@@ -113,6 +114,7 @@ const draft = computed(() => {
       </span>
       <span class="muted">{{ since }}</span>
     </div>
+    <PersonMenu />
   </header>
 </template>
 

@@ -186,7 +186,6 @@ Where can I leave my luggage? |"
       label="Mail for alerts"
       connected="goes out by"
       unconnected="has no server: alerts by mail are not sent"
-      path="nothing: smtp://host:port or smtps://host:port, whole"
     />
     <p v-if="busy" class="sr" role="status">trying</p>
   </div>
