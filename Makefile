@@ -27,7 +27,7 @@ packages:
 
 # --- the program ----------------------------------------------------------------------------------------------------
 
-WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json web/tsconfig.app.json
+WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/vite.visit.config.ts web/tsconfig.json web/tsconfig.app.json
 GO_SOURCES  := $(shell find cmd core internal demo web/embed.go -type f -not -name '*_test.go') go.mod go.sum
 
 web/dist/index.html: $(WEB_SOURCES) web/node_modules/.package-lock.json

@@ -33,7 +33,7 @@ import (
 )
 
 func demoCommand(s *settings) *cobra.Command {
-	var addr, site, mail string
+	var addr, site, mail, visitors string
 	c := &cobra.Command{
 		Use:     "demo",
 		Short:   "Serve the made-up ferry line: its site gathered, its questions run",
@@ -61,7 +61,7 @@ func demoCommand(s *settings) *cobra.Command {
 			if err != nil {
 				return errors.Join(err, srv.Close())
 			}
-			err = serve(cmd.Context(), s, o, listening{addr: addr}, func(at string) error {
+			err = serve(cmd.Context(), s, o, listening{addr: addr, visitors: visitors}, func(at string) error {
 				if err := prepareDemo(cmd.Context(), s, home, post.Addr().String()); err != nil {
 					return err
 				}
@@ -73,6 +73,7 @@ func demoCommand(s *settings) *cobra.Command {
 	}
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8642", "address to listen on")
 	c.Flags().StringVar(&mail, "mail", "127.0.0.1:8644", "address of the demo's mailbox")
+	c.Flags().StringVar(&visitors, "visitors", "127.0.0.1:8645", "address at which visitors are served")
 	c.Flags().StringVar(&site, "site", "127.0.0.1:8643", "address of the demo site")
 	return c
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net"
 	"net/http"
 	"net/url"
@@ -15,6 +16,7 @@ import (
 
 	"jolvex/internal/api"
 	"jolvex/internal/api/door"
+	"jolvex/internal/api/visit"
 	"jolvex/web"
 )
 
@@ -25,6 +27,9 @@ type listening struct {
 	hosts   []string
 	signIn  bool
 	proxied bool
+
+	visitors     string // address to listen on for visitors and programs; empty for none
+	visitorsBase string // address that visitors' browsers use
 }
 
 func serveCommand(s *settings) *cobra.Command {
@@ -50,6 +55,8 @@ func serveCommand(s *settings) *cobra.Command {
 	c.Flags().StringVar(&at.addr, "addr", "127.0.0.1:8642", "address to listen on; loopback unless people sign in")
 	c.Flags().StringVar(&at.base, "url", "", "address that browsers use, for example https://desk.example.org; cookies are then sent over TLS alone")
 	c.Flags().StringSliceVar(&at.hosts, "host", nil, "further host names it may be reached under")
+	c.Flags().StringVar(&at.visitors, "visitors", "", "address to listen on for visitors and programs, for example 0.0.0.0:8650; nothing of the workbench answers there")
+	c.Flags().StringVar(&at.visitorsBase, "visitors-url", "", "address that visitors' browsers use, for example https://ask.example.org")
 	c.Flags().BoolVar(&at.signIn, "sign-in", false, "people sign in; the first owner's link is printed")
 	c.Flags().BoolVar(&at.proxied, "behind-proxy", false, "a proxy in front tells who calls, in X-Forwarded-For")
 	return c
@@ -97,8 +104,13 @@ func serve(ctx context.Context, s *settings, o *owner, at listening, ready func(
 		}
 		fmt.Printf("Open this link to become the owner; it works once, for seven days:\n  %s/welcome/%s\n", home, link.Token)
 	}
+	visitors, err := at.forVisitors(s, o)
+	if err != nil {
+		return errors.Join(err, l.Close())
+	}
+	defer visitors.close()
 	srv := &http.Server{
-		Handler:           api.New(o.app, api.Options{Version: version, Hosts: at.hosts, Web: web.Files(), Log: s.log(), Door: door}),
+		Handler:           api.New(o.app, api.Options{Version: version, Hosts: at.hosts, Web: web.Files(), Log: s.log(), Door: door, Visitors: visitors.base}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 	}
 	failed := make(chan error, 1)
@@ -117,6 +129,48 @@ func serve(ctx context.Context, s *settings, o *owner, at listening, ready func(
 		return srv.Close() // event streams stay open as long as their readers
 	}
 	return nil
+}
+
+// entrance is where visitors and programs come in.
+type entrance struct {
+	base  string
+	close func()
+}
+
+// forVisitors listens for visitors, where that was asked for.
+func (at listening) forVisitors(s *settings, o *owner) (entrance, error) {
+	if at.visitors == "" {
+		return entrance{close: func() {}}, nil
+	}
+	l, err := net.Listen("tcp", at.visitors)
+	if err != nil {
+		return entrance{}, fmt.Errorf("listen for visitors on %s: %w", at.visitors, err)
+	}
+	o.app.Gathering.ListensAt(l.Addr())
+	pages, err := fs.Sub(web.Files(), "visit")
+	if err != nil {
+		return entrance{}, errors.Join(err, l.Close())
+	}
+	srv := &http.Server{
+		Handler:           visit.New(o.app, visit.Options{Web: pages, Log: s.log(), Proxied: at.proxied}),
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+	}
+	go func() {
+		if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+			s.log().Error("visitors are no longer answered", "error", err)
+		}
+	}()
+	base := strings.TrimRight(at.visitorsBase, "/")
+	if base == "" {
+		base = "http://" + l.Addr().String()
+	}
+	return entrance{base, func() {
+		end, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+		defer cancel()
+		if srv.Shutdown(end) != nil { // whoever is still being answered is cut off
+			_ = srv.Close()
+		}
+	}}, nil
 }
 
 func openAPICommand() *cobra.Command {

@@ -91,7 +91,7 @@ func (t *Trail) fork(f *fork, weights map[string]float64, b Bench) bool {
 
 func (t *Trail) askBack(f *fork, p *passage, s Settings) {
 	t.Reply = []Sentence{{Text: f.put(s.Asking), Candidate: p.index, Version: p.rank.Entry.Version, Span: p.rank.Entry.Span, Support: p.support}}
-	t.Outcome, t.Why = AskedBack, "the evidence parts on what the question leaves open"
+	t.Outcome, t.Why, t.Options = AskedBack, "the evidence parts on what the question leaves open", f.options
 }
 
 // say puts a reply together from sentences of the evidence.

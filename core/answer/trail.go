@@ -167,6 +167,7 @@ type Trail struct {
 	Written    *Written      `json:"written,omitempty"` // by a model
 	Spent      []Spent       `json:"spent,omitempty" nullable:"false" doc:"Every call of a model that the message cost"`
 	Outcome    Outcome       `json:"outcome"`
+	Options    []string      `json:"options,omitempty" nullable:"false" doc:"What a reply that asks back leaves to choose from"`
 	Why        string        `json:"why"`     // the outcome's reason, in words
 	Support    float64       `json:"support"` // of what is said; of the best kept chunk where nothing is said of any
 	Bar        float64       `json:"bar"`

@@ -29,21 +29,22 @@ const SocketHost = "jolvex.socket"
 
 // Options say how the surface is served.
 type Options struct {
-	Version string
-	Hosts   []string  // further names under which it may be reached, besides loopback
-	Web     fs.FS     // the built interface; nil for none
-	Door    door.Door // by which way requests come in
-	Log     *slog.Logger
+	Version  string
+	Hosts    []string  // further names under which it may be reached, besides loopback
+	Web      fs.FS     // the built interface; nil for none
+	Visitors string    // address at which visitors reach the program; empty for none
+	Door     door.Door // by which way requests come in
+	Log      *slog.Logger
 }
 
 // New makes the handler of everything that belongs to the workbench.
 func New(app *app.App, o Options) http.Handler {
 	r := chi.NewRouter()
 	g := door.NewGuard(app, o.Door, r, o.Log)
-	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts, o.Door.Command), http.NewCrossOriginProtection().Handler, headers, g.Handler)
+	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts, o.Door.Command), http.NewCrossOriginProtection().Handler, headers, g.Handler, framing(o.Visitors))
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
 	r.Use(newUploads().handler)
-	g.Knows(describe(r, app, o.Version).OpenAPI())
+	g.Knows(describe(r, app, o.Version, o.Visitors).OpenAPI())
 	g.Get("/api/events", "watchEvents", events(app))
 	g.Get("/api/corpora/{corpus}/documents/{document}/media", "playClip", clip(app))
 	g.Get("/api/openid/go", "goToOpenID", door.GoToOpenID(app))
@@ -62,7 +63,7 @@ func New(app *app.App, o Options) http.Handler {
 }
 
 // describe registers every operation.
-func describe(r chi.Router, app *app.App, version string) huma.API {
+func describe(r chi.Router, app *app.App, version, visitors string) huma.API {
 	huma.DefaultArrayNullable = false // lists are never null: see the use cases
 	cfg := huma.DefaultConfig("Jolvex", version)
 	cfg.DocsPath = "" // its docs page loads scripts from elsewhere
@@ -71,7 +72,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	cfg.SchemasPath = ""
 	cfg.Components = &huma.Components{Schemas: huma.NewMapRegistry("#/components/schemas/", schemaName)}
 	api := humachi.New(r, cfg)
-	h := &handlers{app}
+	h := &handlers{app, visitors}
 	door.Describe(api, app)
 	h.corpora(api)
 	h.vocabulary(api)
@@ -87,7 +88,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	h.mendSettled(api)
 	h.mendFigures(api)
 	h.mendNotices(api)
-	h.releases(api)
+	h.serve(api)
 	describeEvents(api)
 	return api
 }
@@ -108,10 +109,13 @@ func schemaName(t reflect.Type, hint string) string {
 
 // OpenAPI is the description of the API as JSON.
 func OpenAPI(version string) ([]byte, error) {
-	return json.MarshalIndent(describe(chi.NewRouter(), nil, version).OpenAPI(), "", " ")
+	return json.MarshalIndent(describe(chi.NewRouter(), nil, version, "").OpenAPI(), "", " ")
 }
 
-type handlers struct{ app *app.App }
+type handlers struct {
+	app      *app.App
+	visitors string // address at which visitors reach the program
+}
 
 func recoverer(log *slog.Logger) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
@@ -155,6 +159,18 @@ func hosts(more []string, socket bool) func(http.Handler) http.Handler {
 }
 
 const policy = "default-src 'self'; img-src 'self' data:; media-src 'self' http: https:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+
+// framing lets the workbench show the page of visitors, from their address.
+func framing(visitors string) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+			if visitors != "" {
+				w.Header().Set("Content-Security-Policy", policy+"; frame-src "+visitors)
+			}
+			next.ServeHTTP(w, q)
+		})
+	}
+}
 
 func headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {

@@ -8,17 +8,14 @@ import (
 
 	"jolvex/core/diagnose"
 	"jolvex/core/prove"
-	"jolvex/core/query"
 	"jolvex/core/questions"
 	"jolvex/internal/api/wire"
-	"jolvex/internal/asking"
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/proving/coverage"
 	"jolvex/internal/proving/runs"
 	"jolvex/internal/proving/sets"
 	"jolvex/internal/proving/trials"
-	"jolvex/internal/serving"
 )
 
 // Tried is a change of the draft that a run tries without applying it.
@@ -146,34 +143,6 @@ func (h *handlers) proving(api huma.API) {
 		) (*huma.StreamResponse, error) {
 			name := map[string]string{runs.FormRun: "run.trec", runs.FormJudged: "run.qrels", runs.FormScores: "run.csv"}[in.Form]
 			return wire.File(name, "text/plain; charset=utf-8")(h.app.Proving.Runs.ExportRun(ctx, in.Corpus, in.Run, in.Form))
-		})
-}
-
-// Noted is what a release is for.
-type Noted struct {
-	Note string `json:"note,omitempty" maxLength:"500"`
-}
-
-func (h *handlers) releases(api huma.API) {
-	huma.Register(api, wire.Operation("listReleases", http.MethodGet, "/corpora/{corpus}/releases", "serve", "The releases of a corpus, the newest first"),
-		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[[]serving.Release], error) {
-			return wire.Reply(h.app.Serving.Releases(ctx, in.Corpus))
-		})
-	huma.Register(api, wire.Operation("makeRelease", http.MethodPost, "/corpora/{corpus}/releases", "serve", "Freeze the draft and its index"),
-		func(ctx context.Context, in *struct {
-			wire.InCorpus
-			Body Noted
-		},
-		) (*wire.Out[serving.Release], error) {
-			return wire.Reply(h.app.Serving.MakeRelease(ctx, in.Corpus, in.Body.Note))
-		})
-	huma.Register(api, wire.Operation("askReleased", http.MethodPost, "/corpora/{corpus}/releases/last/ask", "serve", "Ask the last release; nothing is kept"),
-		func(ctx context.Context, in *struct {
-			wire.InCorpus
-			Body Ask
-		},
-		) (*wire.Out[*asking.Reply], error) {
-			return wire.Reply(h.app.Serving.AskReleased(ctx, in.Body.caller(), in.Corpus, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}))
 		})
 }
 

@@ -130,7 +130,9 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 	a.Mending = mending.New(mending.Needs{
 		Store: a.store, Talk: a.talk, Events: a.Events, Jobs: a.Jobs, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering, Expected: prover{a.Proving}, Prover: prover{a.Proving}, Log: log, Now: o.Now,
 	})
-	a.Serving = serving.New(a.store, a.Events, a.Indexing, a.Asking)
+	if a.Serving, err = serving.New(serving.Needs{Store: a.store, Talk: a.talk, Events: a.Events, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections}); err != nil {
+		return err
+	}
 	a.Register, a.Sessions = register.New(a.store), register.NewSessions(a.store)
 	a.People, a.Audit = people.New(a.Register, a.Sessions, a.Connections, o.Now), audit.New(a.Register)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)

@@ -11,6 +11,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/gathering"
+	servingroom "jolvex/internal/serving"
 )
 
 // What is gathered and changed after a release does not touch it, nor does a new start.
@@ -18,7 +19,7 @@ func TestAReleaseIsFrozen(t *testing.T) {
 	dir := t.TempDir()
 	a := open(t, dir)
 	create(t, a, "c")
-	_, err := a.Serving.MakeRelease(t.Context(), "c", "")
+	_, err := a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{Note: ""})
 	require.ErrorIs(t, err, fault.ErrInput, "there is no index yet")
 	_, err = a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
 	require.ErrorIs(t, err, fault.ErrMissing)
@@ -27,7 +28,7 @@ func TestAReleaseIsFrozen(t *testing.T) {
 		require.NoError(t, err)
 	}
 	put("£2.00")
-	r, err := a.Serving.MakeRelease(t.Context(), "c", "first fares")
+	r, err := a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{Note: "first fares"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Number)
 	c, err := a.Corpus(t.Context(), "c")
@@ -64,7 +65,7 @@ func TestAReleaseIsFrozen(t *testing.T) {
 
 	a = open(t, dir)
 	says(a, "£2.00")
-	r, err = a.Serving.MakeRelease(t.Context(), "c", "new fares")
+	r, err = a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{Note: "new fares"})
 	require.NoError(t, err)
 	assert.Equal(t, 2, r.Number)
 	says(a, "£3.00")
@@ -83,7 +84,7 @@ func TestAReleaseKeepsAudiencesApart(t *testing.T) {
 	staff := "staff"
 	_, err := a.Gathering.ChangeDocument(t.Context(), "c", d.ID, gathering.DocumentChange{Audience: &staff})
 	require.NoError(t, err)
-	_, err = a.Serving.MakeRelease(t.Context(), "c", "")
+	_, err = a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{Note: ""})
 	require.NoError(t, err)
 	r, err := a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
 	require.NoError(t, err)
@@ -95,7 +96,7 @@ func TestAReleaseKeepsAudiencesApart(t *testing.T) {
 func TestAMarkReachesWhatIsReleased(t *testing.T) {
 	a := fresh(t)
 	d := withDogs(t, a)
-	_, err := a.Serving.MakeRelease(t.Context(), "c", "")
+	_, err := a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{Note: ""})
 	require.NoError(t, err)
 	r, err := a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
 	require.NoError(t, err)

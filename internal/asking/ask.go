@@ -156,6 +156,11 @@ func (as *Asker) Ask(ctx context.Context, who Caller, corpus string, q query.Que
 	if err != nil {
 		return nil, err
 	}
+	return as.AskAndKeep(ctx, who, c, b, q)
+}
+
+// AskAndKeep answers a question on a bench, keeps the reply as an exchange of its conversation, and does what house rules want done beside it.
+func (as *Asker) AskAndKeep(ctx context.Context, who Caller, c store.Corpus, b answer.Bench, q query.Question) (*Reply, error) {
 	t, ms, err := AskOn(ctx, b, q)
 	if err != nil {
 		return nil, err

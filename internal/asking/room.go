@@ -75,9 +75,10 @@ func (as *Asker) Run(ctx context.Context) { as.runPost(ctx) }
 // Caller is as whom something is asked.
 type Caller struct {
 	Audience string // index.Public or index.Staff
-	Surface  string // bench, command, run
+	Surface  string // where it is asked: see the constants, and run
 	Page     string // address of the page on which it is asked; "" when not known
 
 	Conversation string // that it goes on with; "" to begin one
 	Visitor      string // a random name of whoever asks; "" when not known
+	Release      string // id of the release that answers; "" for the draft
 }

@@ -2,6 +2,7 @@ package serving
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -19,11 +20,23 @@ import (
 
 // Release is a frozen method plus index.
 type Release struct {
+	ID       string `json:"id"`
 	Number   int    `json:"number"`
 	Note     string `json:"note"`
 	At       string `json:"at"`
 	Snapshot string `json:"snapshot" doc:"Hash of the index's manifest"`
 	Method   string `json:"method" doc:"Hash of all settings and lists"`
+	MadeBy   string `json:"madeBy,omitempty"`
+	Live     bool   `json:"live" doc:"What visitors get"`
+	Gate     []Held `json:"gate" nullable:"false" doc:"What the gate said when it was made"`
+	Overrule string `json:"overruled,omitempty" doc:"Why it was made against the gate"`
+}
+
+// Making is what is said of a release when it is made.
+type Making struct {
+	Note     string
+	By       string
+	Overrule string // why it is made although the gate is shut
 }
 
 // Since is what became of the draft since the last release.
@@ -35,11 +48,16 @@ type Since struct {
 
 func releaseView(r store.Release) (Release, error) {
 	hash, err := r.Method.Hash()
-	return Release{r.Number, r.Note, r.At, r.Snapshot, hash}, err
+	v := Release{r.ID, r.Number, r.Note, r.At, r.Snapshot, hash, r.MadeBy, false, []Held{}, r.Overrule}
+	if err == nil && r.Gate != "" {
+		err = json.Unmarshal([]byte(r.Gate), &v.Gate)
+	}
+	return v, err
 }
 
-// MakeRelease freezes the draft and the index in force. What is gathered and changed afterwards does not touch it.
-func (sv *Server) MakeRelease(ctx context.Context, corpus, note string) (Release, error) {
+// MakeRelease freezes the draft and the index in force, which is what visitors get from now on. What is gathered and changed afterwards does
+// not touch it. A gate that is shut holds it back unless it is overruled with a reason.
+func (sv *Server) MakeRelease(ctx context.Context, corpus string, making Making) (Release, error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Release{}, err
@@ -60,13 +78,62 @@ func (sv *Server) MakeRelease(ctx context.Context, corpus, note string) (Release
 	if n := unread(s.Snapshot.Load()); n > 0 {
 		return Release{}, fault.Input("%d chunks are still being read for their meaning: wait until they are, or the release would find them by their words alone", n)
 	}
-	r, err := sv.store.AddRelease(ctx, c.ID, strings.TrimSpace(note), c.Method)
+	gate, err := sv.gate(ctx, c, s.Snapshot.Load().Name)
+	if err != nil {
+		return Release{}, err
+	}
+	making.Overrule = strings.TrimSpace(making.Overrule)
+	if gate.Open {
+		making.Overrule = ""
+	} else if making.Overrule == "" {
+		return Release{}, fault.Input("the gate is shut: %s", gate.Why)
+	}
+	raw, err := json.Marshal(gate.Sets)
+	if err != nil {
+		return Release{}, err
+	}
+	r, err := sv.store.AddRelease(ctx, store.Release{Corpus: c.ID, Note: strings.TrimSpace(making.Note), Method: c.Method, MadeBy: making.By, Gate: string(raw), Overrule: making.Overrule})
 	if err != nil {
 		return Release{}, err
 	}
 	event.Tell(ctx, sv.events, event.Method, c.ID, event.MethodBody{Release: r.Number})
-	return releaseView(r)
+	v, err := releaseView(r)
+	v.Live = true
+	return v, err
 }
+
+// GoLive has visitors get a release that was made before: going back to it takes nothing but this. Conversations that have begun with another one
+// end with that.
+func (sv *Server) GoLive(ctx context.Context, corpus string, number int) error {
+	c, err := sv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return err
+	}
+	rs, err := sv.store.Releases(ctx, c.ID, mostReleases)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(rs, func(r store.Release) bool { return r.Number == number })
+	if at < 0 {
+		return fmt.Errorf("release %d: %w", number, fault.ErrMissing)
+	}
+	if _, err := sv.open(rs[at]); err != nil {
+		return fault.Input("release %d cannot be served: %v", number, err)
+	}
+	p, err := sv.served.Of(ctx, c.ID)
+	if err != nil {
+		return err
+	}
+	p.Release = rs[at].ID
+	if err := sv.served.Put(ctx, p); err != nil {
+		return err
+	}
+	event.Tell(ctx, sv.events, event.Method, c.ID, event.MethodBody{Release: number})
+	return nil
+}
+
+// mostReleases is how many releases of a corpus are looked at.
+const mostReleases = 1000
 
 // unread counts the chunks of an index that wait for what made the vectors in force.
 func unread(snap *index.Snapshot) int {
@@ -85,8 +152,12 @@ func (sv *Server) Releases(ctx context.Context, corpus string) ([]Release, error
 	if err != nil {
 		return nil, err
 	}
-	rs, err := sv.store.Releases(ctx, c.ID, 100)
+	rs, err := sv.store.Releases(ctx, c.ID, mostReleases)
 	if err != nil {
+		return nil, err
+	}
+	live, err := sv.live(ctx, c.ID)
+	if err != nil && !errors.Is(err, fault.ErrMissing) {
 		return nil, err
 	}
 	out := make([]Release, len(rs))
@@ -94,11 +165,20 @@ func (sv *Server) Releases(ctx context.Context, corpus string) ([]Release, error
 		if out[i], err = releaseView(r); err != nil {
 			return nil, err
 		}
+		out[i].Live = r.ID == live.ID
 	}
 	return out, nil
 }
 
-func (sv *Server) lastRelease(ctx context.Context, corpus string) (store.Release, error) {
+// live is the release that visitors get: the one that was chosen, or the newest.
+func (sv *Server) live(ctx context.Context, corpus string) (store.Release, error) {
+	p, err := sv.served.Of(ctx, corpus)
+	if err != nil {
+		return store.Release{}, err
+	}
+	if p.Release != "" {
+		return sv.store.Release(ctx, corpus, p.Release)
+	}
 	rs, err := sv.store.Releases(ctx, corpus, 1)
 	if err == nil && len(rs) == 0 {
 		err = fmt.Errorf("a release: %w", fault.ErrMissing)
@@ -109,9 +189,9 @@ func (sv *Server) lastRelease(ctx context.Context, corpus string) (store.Release
 	return rs[0], nil
 }
 
-// Since tells what became of the draft since the last release; nil when there is none.
+// Since tells what became of the draft since the release that visitors get; nil when there is none.
 func (sv *Server) Since(ctx context.Context, c store.Corpus, snapshot string) (*Since, error) {
-	r, err := sv.lastRelease(ctx, c.ID)
+	r, err := sv.live(ctx, c.ID)
 	if errors.Is(err, fault.ErrMissing) {
 		return nil, nil
 	}
@@ -119,40 +199,45 @@ func (sv *Server) Since(ctx context.Context, c store.Corpus, snapshot string) (*
 		return nil, err
 	}
 	v, err := releaseView(r)
+	v.Live = true
 	return &Since{v, indexing.SettingPairs(r.Method, c.Method), r.Snapshot != snapshot}, err
 }
 
-// frozen is the index of a release in memory.
+// frozen is a release in memory.
 type frozen struct {
-	release  string
+	release  string // id
+	number   int
 	snapshot *index.Snapshot
 	method   method.Method
 }
 
-// released opens the last release of a corpus; it stays open until there is another.
+// mostFrozen is how many releases of all corpora are kept in memory.
+const mostFrozen = 16
+
+// released opens the release that visitors of a corpus get.
 func (sv *Server) released(ctx context.Context, c store.Corpus) (*frozen, error) {
-	r, err := sv.lastRelease(ctx, c.ID)
+	r, err := sv.live(ctx, c.ID)
 	if err != nil {
 		return nil, err
 	}
-	sv.mu.Lock()
-	f := sv.frozen[c.ID]
-	sv.mu.Unlock()
-	if f != nil && f.release == r.ID {
+	return sv.open(r)
+}
+
+// open gives a release in memory, reading its files when it is not there. Releases that were not asked for longest leave first.
+func (sv *Server) open(r store.Release) (*frozen, error) {
+	if f, ok := sv.frozen.Get(r.ID); ok {
 		return f, nil
 	}
 	parts, err := sv.index.ReadParts(r.Manifest)
 	if err != nil {
 		return nil, fmt.Errorf("open the index of release %d: %w", r.Number, err)
 	}
-	f = &frozen{r.ID, &index.Snapshot{Name: r.Snapshot, Embedder: r.Manifest.Embedder, Sentences: r.Manifest.Sentences, Parts: parts}, r.Method}
-	sv.mu.Lock()
-	sv.frozen[c.ID] = f
-	sv.mu.Unlock()
+	f := &frozen{r.ID, r.Number, &index.Snapshot{Name: r.Snapshot, Embedder: r.Manifest.Embedder, Sentences: r.Manifest.Sentences, Parts: parts}, r.Method}
+	sv.frozen.Add(r.ID, f)
 	return f, nil
 }
 
-// AskReleased answers a question under the last release, and keeps nothing.
+// AskReleased answers a question under the release that visitors get, and keeps nothing.
 func (sv *Server) AskReleased(ctx context.Context, who asking.Caller, corpus string, q query.Question) (*asking.Reply, error) {
 	if err := indexing.CheckAudience(who.Audience); err != nil {
 		return nil, fault.Input("nobody may ask as %q", who.Audience)

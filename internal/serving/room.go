@@ -1,27 +1,48 @@
-// Package serving is about what users get: releases, each a frozen method with its index.
+// Package serving is about what users get: releases, each a frozen method with its index; the gate before them; and the places at which visitors and
+// programs ask: the widget, links, keys.
 package serving
 
 import (
-	"sync"
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"jolvex/internal/asking"
+	"jolvex/internal/connections"
 	"jolvex/internal/event"
 	"jolvex/internal/indexing"
 	"jolvex/internal/store"
+	"jolvex/internal/store/served"
+	"jolvex/internal/store/talk"
 )
 
 // Server answers from releases.
 type Server struct {
-	store  *store.Store
-	events *event.Stream
-	index  *indexing.Indexer
-	asking *asking.Asker
+	store       *store.Store
+	served      *served.Served
+	talk        *talk.Talk
+	events      *event.Stream
+	index       *indexing.Indexer
+	asking      *asking.Asker
+	connections *connections.Connections
 
-	mu     sync.Mutex
-	frozen map[string]*frozen // last releases that were opened, by corpus
+	frozen *lru.Cache[string, *frozen] // releases that were opened, by id
+	turns  *oneByOne                   // messages of one conversation come one after the other
+}
+
+// Needs are the rooms that serving rests on.
+type Needs struct {
+	Store       *store.Store
+	Talk        *talk.Talk
+	Events      *event.Stream
+	Index       *indexing.Indexer
+	Asking      *asking.Asker
+	Connections *connections.Connections
 }
 
 // New makes a Server.
-func New(s *store.Store, events *event.Stream, ix *indexing.Indexer, as *asking.Asker) *Server {
-	return &Server{store: s, events: events, index: ix, asking: as, frozen: map[string]*frozen{}}
+func New(n Needs) (*Server, error) {
+	cache, err := lru.New[string, *frozen](mostFrozen)
+	return &Server{
+		store: n.Store, served: served.New(n.Store), talk: n.Talk, events: n.Events, index: n.Index, asking: n.Asking, connections: n.Connections,
+		frozen: cache, turns: &oneByOne{held: map[string]*turn{}},
+	}, err
 }

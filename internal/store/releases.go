@@ -24,6 +24,9 @@ type Release struct {
 	Snapshot string
 	Manifest index.Manifest
 	At       string
+	MadeBy   string
+	Gate     string // JSON: what the gate said
+	Overrule string // why it was made against the gate; empty when it was open
 }
 
 type releaseRow struct {
@@ -35,10 +38,13 @@ type releaseRow struct {
 	Snapshot string `db:"snapshot"`
 	Manifest string `db:"manifest"`
 	At       string `db:"at"`
+	MadeBy   string `db:"made_by"`
+	Gate     string `db:"gate"`
+	Overrule string `db:"overruled"`
 }
 
 func (r releaseRow) release() (Release, error) {
-	out := Release{ID: r.ID, Corpus: r.Corpus, Number: r.Number, Note: r.Note, Snapshot: r.Snapshot, At: r.At, Method: method.Default()}
+	out := Release{ID: r.ID, Corpus: r.Corpus, Number: r.Number, Note: r.Note, Snapshot: r.Snapshot, At: r.At, MadeBy: r.MadeBy, Gate: r.Gate, Overrule: r.Overrule, Method: method.Default()}
 	if err := json.Unmarshal([]byte(r.Method), &out.Method); err != nil {
 		return out, fmt.Errorf("read the method of release %d: %w", r.Number, err)
 	}
@@ -48,13 +54,15 @@ func (r releaseRow) release() (Release, error) {
 	return out, nil
 }
 
-// AddRelease freezes a method with the index that is in force.
-func (s *Store) AddRelease(ctx context.Context, corpus, note string, m method.Method) (Release, error) {
-	raw, err := json.Marshal(m)
+// AddRelease freezes a method with the index that is in force. Of what it is given, number, index and time are found here. From now on it is what
+// visitors get.
+func (s *Store) AddRelease(ctx context.Context, x Release) (Release, error) {
+	raw, err := json.Marshal(x.Method)
 	if err != nil {
 		return Release{}, err
 	}
-	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: note, Method: string(raw), At: s.Stamp()}
+	corpus := x.Corpus
+	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: x.Note, Method: string(raw), At: s.Stamp(), MadeBy: x.MadeBy, Gate: x.Gate, Overrule: x.Overrule}
 	err = s.Write(ctx, "make a release", func(tx *sqlx.Tx) error {
 		if err := tx.GetContext(ctx, &r.Number, `SELECT coalesce(max(number), 0) + 1 FROM releases WHERE corpus_id = ?`, corpus); err != nil {
 			return err
@@ -68,7 +76,11 @@ func (s *Store) AddRelease(ctx context.Context, corpus, note string, m method.Me
 			return fmt.Errorf("the index in force: %w", err)
 		}
 		r.Snapshot, r.Manifest = in.Name, in.Body
-		_, err = tx.NamedExecContext(ctx, `INSERT INTO releases (id, corpus_id, number, note, method, snapshot, manifest, at) VALUES (:id, :corpus_id, :number, :note, :method, :snapshot, :manifest, :at)`, r)
+		_, err = tx.NamedExecContext(ctx, `INSERT INTO releases (id, corpus_id, number, note, method, snapshot, manifest, at, made_by, gate, overruled) VALUES (:id, :corpus_id, :number, :note, :method, :snapshot, :manifest, :at, :made_by, :gate, :overruled)`, r)
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE served SET release_id = '' WHERE corpus_id = ?`, corpus)
 		return err
 	})
 	if err != nil {
@@ -91,6 +103,15 @@ func (s *Store) Releases(ctx context.Context, corpus string, limit int) ([]Relea
 		}
 	}
 	return out, nil
+}
+
+// Release is one of a corpus's, by its id. ErrMissing, wrapped, when there is none.
+func (s *Store) Release(ctx context.Context, corpus, id string) (Release, error) {
+	var r releaseRow
+	if err := s.Get(ctx, &r, "release", `SELECT * FROM releases WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
+		return Release{}, err
+	}
+	return r.release()
 }
 
 // Restricted lists the documents of a corpus that are not for everybody now.

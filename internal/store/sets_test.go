@@ -119,15 +119,15 @@ func TestWhatWasAskedLately(t *testing.T) {
 func TestReleasesAreNumbered(t *testing.T) {
 	s := open(t)
 	c, _ := site(t, s)
-	_, err := s.AddRelease(t.Context(), c.ID, "too early", c.Method)
+	_, err := s.AddRelease(t.Context(), Release{Corpus: c.ID, Note: "too early", Method: c.Method})
 	assert.ErrorIs(t, err, ErrMissing, "there is no index yet")
 	require.NoError(t, s.Publish(t.Context(), c.ID, "first", index.Manifest{IndexStage: "one"}, nil))
-	first, err := s.AddRelease(t.Context(), c.ID, "winter fares", c.Method)
+	first, err := s.AddRelease(t.Context(), Release{Corpus: c.ID, Note: "winter fares", Method: c.Method})
 	require.NoError(t, err)
 	changed := c.Method
 	changed.Chunk.Size = 123
 	require.NoError(t, s.Publish(t.Context(), c.ID, "second", index.Manifest{IndexStage: "two"}, nil))
-	_, err = s.AddRelease(t.Context(), c.ID, "", changed)
+	_, err = s.AddRelease(t.Context(), Release{Corpus: c.ID, Note: "", Method: changed})
 	require.NoError(t, err)
 	list, err := s.Releases(t.Context(), c.ID, 10)
 	require.NoError(t, err)

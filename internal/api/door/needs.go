@@ -89,5 +89,7 @@ var Needs = map[string]Need{
 	"importSettled": {Write, Change}, "listSubscriptions": {Judge, Quiet}, "putSubscription": {Write, Change}, "deleteSubscription": {Write, Change}, "listDeliveries": {Judge, Quiet}, "retryDelivery": {Write, Change},
 
 	// Serve.
-	"listReleases": {See, Quiet}, "makeRelease": {Release, Change}, "askReleased": {See, Quiet},
+	"listReleases": {See, Quiet}, "makeRelease": {Release, Change}, "askReleased": {See, Quiet}, "goLive": {Release, Change}, "getGate": {See, Quiet}, "setGate": {Release, Change},
+	"getPlace": {See, Quiet}, "putPlace": {Release, Change}, "listLinks": {See, Quiet}, "addLink": {Release, Change}, "endLink": {Release, Change},
+	"listKeys": {See, Quiet}, "addKey": {Release, Change}, "endKey": {Release, Change},
 }

@@ -33,6 +33,7 @@ type Conversation struct {
 	Tests    bool   `db:"tests"` // of people who work here
 	BeganAt  string `db:"began_at"`
 	LastAt   string `db:"last_at"`
+	Release  string `db:"release_id"` // with which it began; empty for the draft
 }
 
 // Exchange is one message with the reply that it got.
@@ -65,8 +66,8 @@ type Exchange struct {
 	Due          bool    `db:"due"`
 }
 
-const putConversation = `INSERT INTO conversations (id, corpus_id, outside, surface, audience, visitor, page, tests, began_at, last_at)
-	VALUES (:id, :corpus_id, :outside, :surface, :audience, :visitor, :page, :tests, :began_at, :last_at)`
+const putConversation = `INSERT INTO conversations (id, corpus_id, outside, surface, audience, visitor, page, tests, began_at, last_at, release_id)
+	VALUES (:id, :corpus_id, :outside, :surface, :audience, :visitor, :page, :tests, :began_at, :last_at, :release_id)`
 
 const putExchange = `INSERT INTO exchanges (id, conversation_id, corpus_id, place, at, tests, surface, language, outcome, mark, thumb, support, question, alone, said, page, rules, cited, word, note, reviewed_at, reviewer, snag_id, sample_id, trailed, due)
 	VALUES (:id, :conversation_id, :corpus_id, :place, :at, :tests, :surface, :language, :outcome, :mark, :thumb, :support, :question, :alone, :said, :page, :rules, :cited, :word, :note, :reviewed_at, :reviewer, :snag_id, :sample_id, :trailed, :due)`

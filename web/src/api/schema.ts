@@ -659,6 +659,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/gate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the draft may be released, and why */
+        get: operations["getGate"];
+        /** Say what question sets must pass before a release */
+        put: operations["setGate"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/glossary/dismissed": {
         parameters: {
             query?: never;
@@ -824,6 +842,76 @@ export interface paths {
         /** Go on with a paused job where it stopped */
         post: operations["resumeJob"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Keys by which programs ask */
+        get: operations["listKeys"];
+        put?: never;
+        /** Make a key; it is told once */
+        post: operations["addKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/keys/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a key */
+        delete: operations["endKey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Links by which somebody who is not signed in can ask */
+        get: operations["listLinks"];
+        put?: never;
+        /** Make a link; what it carries is told once */
+        post: operations["addLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a link */
+        delete: operations["endLink"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1172,6 +1260,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a corpus is served to visitors */
+        get: operations["getPlace"];
+        /** Change how a corpus is served to visitors, at once */
+        put: operations["putPlace"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/proposals": {
         parameters: {
             query?: never;
@@ -1199,7 +1305,7 @@ export interface paths {
         /** The releases of a corpus, the newest first */
         get: operations["listReleases"];
         put?: never;
-        /** Freeze the draft and its index */
+        /** Freeze the draft and its index, which visitors get from now on */
         post: operations["makeRelease"];
         delete?: never;
         options?: never;
@@ -1216,8 +1322,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask the last release; nothing is kept */
+        /** Ask the release that visitors get; nothing is kept */
         post: operations["askReleased"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/releases/{number}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have visitors get a release that was made before */
+        post: operations["goLive"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2815,6 +2938,8 @@ export interface components {
             bar: number;
             candidates: components["schemas"]["AnswerCandidate"][];
             left?: components["schemas"]["AnswerLeft"][];
+            /** @description What a reply that asks back leaves to choose from */
+            options?: string[];
             outcome: string;
             parts?: components["schemas"]["AnswerPart"][];
             pins: components["schemas"]["AnswerPins"];
@@ -4100,6 +4225,15 @@ export interface components {
              */
             unseen: number;
         };
+        Floor: {
+            /** Format: double */
+            floor: number;
+            /** @description Name or id */
+            set: string;
+        };
+        Floors: {
+            floors: components["schemas"]["Floor"][];
+        };
         Forecast: {
             /**
              * Format: double
@@ -4144,6 +4278,12 @@ export interface components {
             span: components["schemas"]["DocSpan"];
             title: string;
         };
+        Gate: {
+            open: boolean;
+            sets: components["schemas"]["Held"][];
+            /** @description In one sentence, why it is open or shut */
+            why: string;
+        };
         GlossaryFile: {
             entries: components["schemas"]["QueryEntry"][];
             problems: string[];
@@ -4174,6 +4314,32 @@ export interface components {
             said: string;
             /** @description What is wrong with them, in words */
             why: string;
+        };
+        Held: {
+            /**
+             * Format: double
+             * @description Least share of the questions that pass
+             */
+            floor: number;
+            id: string;
+            interval?: components["schemas"]["MeasureInterval"];
+            /** Format: double */
+            pass?: number;
+            /**
+             * Format: int64
+             * @description In the set
+             */
+            questions: number;
+            run?: string;
+            /** @description Name */
+            set: string;
+            /**
+             * @description Unmeasured: no run of this version of the set over this very draft
+             * @enum {string}
+             */
+            state: "passed" | "below" | "unmeasured";
+            /** @description It passes, but its interval reaches below the floor: the set is small */
+            unsure?: boolean;
         };
         HeldDocument: {
             address: string;
@@ -4323,6 +4489,21 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        Key: {
+            createdAt: string;
+            id: string;
+            /** @description Told once, when it is made */
+            key?: string;
+            madeBy?: string;
+            name: string;
+            /** Format: int64 */
+            perMinute: number;
+            scopes: string[];
+            /** @description Its first letters, to tell it by */
+            start: string;
+            /** @description To a minute */
+            usedAt?: string;
+        };
         Layer: {
             carried?: string;
             /** Format: int64 */
@@ -4399,6 +4580,26 @@ export interface components {
             /** @description What the visitor wrote with the thumb */
             word: string;
         };
+        Link: {
+            createdAt: string;
+            /** @description For testers: reaches the draft, and its conversations are tests */
+            draft: boolean;
+            endsAt?: string;
+            id: string;
+            madeBy?: string;
+            /**
+             * Format: int64
+             * @description Questions in all
+             */
+            most?: number;
+            name: string;
+            /** @description What the address carries after /s/; told once, when it is made */
+            token?: string;
+            /** Format: int64 */
+            used: number;
+            /** @description A word has to be entered */
+            worded: boolean;
+        };
         LogMark: {
             exchanges: string[];
             /**
@@ -4430,6 +4631,12 @@ export interface components {
         Mailed: {
             /** Format: int64 */
             mails: number;
+        };
+        Making: {
+            /** @description What it is for */
+            note?: string;
+            /** @description Why it is made although the gate is shut; kept with it */
+            overrule?: string;
         };
         MeasureInterval: {
             /** Format: double */
@@ -4521,6 +4728,22 @@ export interface components {
             text: string;
             title: string;
         };
+        NewKey: {
+            name: string;
+            /** Format: int64 */
+            perMinute: number;
+            scopes: ("ask" | "find")[];
+        };
+        NewLink: {
+            draft?: boolean;
+            /** @description RFC 3339 */
+            endsAt?: string;
+            /** Format: int64 */
+            most?: number;
+            name: string;
+            /** @description To be entered first */
+            word?: string;
+        };
         NewSource: {
             /** @description Start address, address of the sitemap or feed, or path of the folder; a list needs none */
             address?: string;
@@ -4535,9 +4758,6 @@ export interface components {
              */
             schedule?: "hand" | "hour" | "day" | "week" | "";
             settings?: components["schemas"]["SourceSettings"];
-        };
-        Noted: {
-            note?: string;
         };
         Notice: {
             at: string;
@@ -5390,11 +5610,19 @@ export interface components {
         };
         Release: {
             at: string;
+            /** @description What the gate said when it was made */
+            gate: components["schemas"]["Held"][];
+            id: string;
+            /** @description What visitors get */
+            live: boolean;
+            madeBy?: string;
             /** @description Hash of all settings and lists */
             method: string;
             note: string;
             /** Format: int64 */
             number: number;
+            /** @description Why it was made against the gate */
+            overruled?: string;
             /** @description Hash of the index's manifest */
             snapshot: string;
         };
@@ -5792,6 +6020,23 @@ export interface components {
             /** @description People sign in here; otherwise whoever is at this machine may do everything */
             signsIn: boolean;
         };
+        Served: {
+            /**
+             * Format: double
+             * @description Of white letters on the accent colour (WCAG 2.2, 1.4.3: at least 4.5)
+             */
+            contrast: number;
+            /**
+             * Format: int64
+             * @description Number of the release that visitors get; 0 when there is none yet
+             */
+            live: number;
+            /** @description Its public name, which the line on a site carries */
+            place: string;
+            settings: components["schemas"]["Settings"];
+            /** @description Address at which visitors reach the program; empty when it does not listen for any */
+            visitors: string;
+        };
         Session: {
             /** @description Network address from which it signed in */
             address: string;
@@ -5834,6 +6079,29 @@ export interface components {
             before: string;
             key: string;
             label: string;
+        };
+        Settings: {
+            /** @description Colour of its button and links, as #rrggbb */
+            accent: string;
+            /** @enum {string} */
+            corner: "right" | "left";
+            /** @description Hosts that may show it: www.example.org, *.example.org for all below it, with a port where it is another than usual */
+            domains: string[];
+            /**
+             * Format: int64
+             * @description For how long a browser remembers the conversation; 0 for as long as the page is open
+             */
+            memoryDays: number;
+            /** @description Of the day; stands above the conversation */
+            message: string;
+            /** @description That a machine replies */
+            note: string;
+            /** @description Nobody is answered */
+            paused: boolean;
+            /** @description What is said meanwhile */
+            pausedText: string;
+            /** @description Stands above the conversation; empty for the name of the corpus */
+            title: string;
         };
         SettledVersion: {
             answer: string;
@@ -5899,13 +6167,21 @@ export interface components {
         };
         Since: {
             at: string;
+            /** @description What the gate said when it was made */
+            gate: components["schemas"]["Held"][];
+            id: string;
             /** @description The index is another one */
             index: boolean;
+            /** @description What visitors get */
+            live: boolean;
+            madeBy?: string;
             /** @description Hash of all settings and lists */
             method: string;
             note: string;
             /** Format: int64 */
             number: number;
+            /** @description Why it was made against the gate */
+            overruled?: string;
             /** @description In which the draft differs */
             settings: components["schemas"]["SettingPair"][];
             /** @description Hash of the index's manifest */
@@ -8192,6 +8468,74 @@ export interface operations {
             };
         };
     };
+    getGate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setGate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Floors"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     dismissSuggestion: {
         parameters: {
             query?: never;
@@ -8494,6 +8838,204 @@ export interface operations {
                 /** @description Name or id of the corpus */
                 corpus: string;
                 job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Key"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKey"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Key"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listLinks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLink"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                link: string;
             };
             cookie?: never;
         };
@@ -9382,6 +9924,74 @@ export interface operations {
             };
         };
     };
+    getPlace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Served"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putPlace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Served"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     proposeQuestions: {
         parameters: {
             query?: never;
@@ -9458,7 +10068,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Noted"];
+                "application/json": components["schemas"]["Making"];
             };
         };
         responses: {
@@ -9506,6 +10116,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Reply"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    goLive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -24,6 +24,7 @@ const changes = [
 ]
 let calls: Call[]
 let refuses = false
+let gate = { open: true, why: 'every set passes its floor', sets: [] as unknown[] }
 
 async function show() {
   const router = createRouter({
@@ -42,6 +43,7 @@ async function show() {
 beforeEach(() => {
   setActivePinia(createPinia())
   refuses = false
+  gate = { open: true, why: 'every set passes its floor', sets: [] }
   const releases = [
     {
       number: 1,
@@ -49,12 +51,20 @@ beforeEach(() => {
       at: '2026-11-24T12:00:00Z',
       snapshot: 'abcdef0123456789',
       method: '0123456789abcdef',
+      gate: [],
+      live: true,
     },
   ]
   calls = answering((c) => {
     if (refuses && c.method === 'POST') return refusal(422, 'the index has not been built yet')
     return byEnd(
-      { '/releases': releases, '/method/history': changes, '/history/1': { method: {} }, '/api/corpora': [] },
+      {
+        '/releases': releases,
+        '/gate': gate,
+        '/method/history': changes,
+        '/history/1': { method: {} },
+        '/api/corpora': [],
+      },
       c,
     )
   })
@@ -89,11 +99,34 @@ describe('ServeStage', () => {
       await settle()
     }
     await press()
-    expect(calls.find((c) => c.method === 'POST')?.body).toEqual({ note: 'new bar' })
+    expect(calls.find((c) => c.method === 'POST')?.body).toEqual({ note: 'new bar', overrule: '' })
     expect((w.find('input').element as HTMLInputElement).value).toBe('')
     refuses = true
     await press()
     expect(w.find('[role=alert]').text()).toBe('the index has not been built yet')
+    w.unmount()
+  })
+
+  it('holds a release back while the gate is shut, unless somebody says why it goes out', async () => {
+    const below = { id: 's', set: 'fares', floor: 0.9, state: 'below', questions: 40, run: 'r', pass: 0.8 }
+    gate = {
+      open: false,
+      why: 'fares passes 80.0 % of its questions, and the floor is 90 %',
+      sets: [{ ...below, interval: { low: 0.65, high: 0.9 } }],
+    }
+    const w = await show()
+    const button = () => w.findAll('button').find((b) => b.text() === 'Release the draft')
+    expect(w.find('[role=status]').text()).toContain('Shut')
+    expect(w.text()).toContain('below the floor')
+    expect(button()?.attributes('disabled')).toBeDefined()
+    await w.findAll('input')[1]?.setValue('a storm: fares are off the page today')
+    expect(button()?.attributes('disabled')).toBeUndefined()
+    await button()?.trigger('click')
+    await settle()
+    expect(calls.find((c) => c.method === 'POST')?.body).toEqual({
+      note: '',
+      overrule: 'a storm: fares are off the page today',
+    })
     w.unmount()
   })
 })

@@ -1,0 +1,205 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { api, ok, type Schema } from '@/api/client'
+import AskState from '@/components/AskState.vue'
+import { useAsk } from '@/stores/ask'
+import { useCorpus } from '@/stores/corpus'
+
+/** How the assistant looks and behaves on a site, the line that goes there, and the live thing beside it. */
+const corpus = useCorpus()
+const params = () => ({ path: { corpus: corpus.name } })
+const {
+  value: place,
+  state,
+  problem,
+  load,
+} = useAsk(() => ok(api.GET('/api/corpora/{corpus}/place', { params: params() })))
+const form = ref<Schema['Settings']>()
+const domains = ref('')
+const saved = ref('')
+const failed = ref('')
+const copied = ref(false)
+watch(place, (p) => {
+  if (p === undefined) return
+  form.value = { ...p.settings }
+  domains.value = p.settings.domains.join('\n')
+})
+
+const visitors = computed(() => place.value?.visitors ?? '')
+const line = computed(
+  () => `<script async src="${visitors.value}/w.js" data-place="${place.value?.place ?? ''}"></` + 'script>',
+)
+
+const changed = computed(
+  () =>
+    form.value !== undefined &&
+    place.value !== undefined &&
+    JSON.stringify({ ...form.value, domains: split() }) !== JSON.stringify(place.value.settings),
+)
+const split = () =>
+  domains.value
+    .split('\n')
+    .map((d) => d.trim())
+    .filter((d) => d !== '')
+
+async function save(): Promise<void> {
+  if (form.value === undefined) return
+  try {
+    await ok(api.PUT('/api/corpora/{corpus}/place', { params: params(), body: { ...form.value, domains: split() } }))
+    saved.value = 'Saved: visitors get it at once.'
+    failed.value = ''
+    await load()
+  } catch (e) {
+    saved.value = ''
+    failed.value = (e as Error).message
+  }
+}
+
+async function copy(): Promise<void> {
+  await navigator.clipboard.writeText(line.value)
+  copied.value = true
+}
+
+/** White letters on the colour must be readable. */
+const contrast = computed(() => place.value?.contrast ?? 21)
+
+/** The preview is a link of a tester's kind: it shows the draft, and its conversations are tests. */
+const preview = ref('')
+async function show(): Promise<void> {
+  try {
+    const ends = new Date(Date.now() + 3_600_000).toISOString()
+    const l = await ok(
+      api.POST('/api/corpora/{corpus}/links', {
+        params: params(),
+        body: { name: 'Preview', draft: true, endsAt: ends },
+      }),
+    )
+    window.open(`${visitors.value}/s/${l.token ?? ''}`, '_blank', 'noopener')
+    preview.value = ''
+  } catch (e) {
+    preview.value = (e as Error).message
+  }
+}
+</script>
+
+<template>
+  <div class="panes">
+    <div class="left">
+      <AskState :state="state" what="the settings" :problem="problem" @again="load">
+        <form v-if="form" class="stack" aria-label="On a site" @submit.prevent="save">
+          <label class="field">
+            <span class="label">Title</span>
+            <ElInput v-model="form.title" maxlength="80" :placeholder="corpus.name" />
+          </label>
+          <label class="field">
+            <span class="label">Sites that may show it, one a line</span>
+            <ElInput v-model="domains" type="textarea" :rows="3" placeholder="www.example.org" class="mono" />
+            <span class="hint">*.example.org stands for every host below example.org.</span>
+          </label>
+          <div class="row">
+            <label class="field">
+              <span class="label">Colour</span>
+              <input v-model="form.accent" type="color" aria-label="Colour" />
+            </label>
+            <label class="field">
+              <span class="label">Corner</span>
+              <ElSelect v-model="form.corner" aria-label="Corner" class="corner">
+                <ElOption value="right" label="Right" />
+                <ElOption value="left" label="Left" />
+              </ElSelect>
+            </label>
+            <label class="field">
+              <span class="label">Remembered for, days</span>
+              <ElInputNumber
+                v-model="form.memoryDays"
+                :min="0"
+                :max="400"
+                :precision="0"
+                :controls="false"
+                class="days"
+              />
+            </label>
+          </div>
+          <p v-if="contrast < 4.5" class="caution">
+            White letters on this colour have a contrast of {{ contrast }} to 1; 4.5 is the least that most people can
+            read. The pages of visitors take dark letters then; the button does not.
+          </p>
+          <p class="hint">0 days: the conversation lasts as long as the page is open, and nothing is stored.</p>
+          <label class="field">
+            <span class="label">Note that a machine replies</span>
+            <ElInput v-model="form.note" maxlength="300" type="textarea" :rows="2" />
+          </label>
+          <label class="field">
+            <span class="label">Message of the day</span>
+            <ElInput v-model="form.message" maxlength="500" />
+          </label>
+          <ElCheckbox v-model="form.paused">Paused: nobody is answered</ElCheckbox>
+          <label v-if="form.paused" class="field">
+            <span class="label">Said meanwhile</span>
+            <ElInput v-model="form.pausedText" maxlength="500" />
+          </label>
+          <div class="row">
+            <ElButton type="primary" native-type="submit" :disabled="!changed">Save</ElButton>
+            <span v-if="changed" class="caution">Not saved yet</span>
+            <span v-else-if="saved !== ''" class="good" role="status">{{ saved }}</span>
+          </div>
+          <p v-if="failed !== ''" class="notice bad" role="alert">{{ failed }}</p>
+        </form>
+      </AskState>
+    </div>
+    <div v-if="place" class="right stack">
+      <h2>The line for your pages</h2>
+      <p v-if="visitors === ''" class="notice caution">
+        The program does not listen for visitors: start it with
+        <span class="mono">jolvex serve --visitors 127.0.0.1:8650</span>, and say by --visitors-url under which address
+        browsers reach it.
+      </p>
+      <template v-else>
+        <p v-if="place.live === 0" class="notice caution">
+          Nothing is released yet: visitors are told so.
+          <RouterLink :to="{ name: 'serve', params: { corpus: corpus.name } }">To the releases</RouterLink>
+        </p>
+        <p v-else>Visitors get release {{ place.live }}.</p>
+        <pre class="mono line">{{ line }}</pre>
+        <div class="row">
+          <ElButton size="small" @click="copy">{{ copied ? 'Copied' : 'Copy the line' }}</ElButton>
+          <ElButton size="small" @click="show">Open the draft as visitors would see it</ElButton>
+        </div>
+        <p v-if="preview !== ''" class="notice bad" role="alert">{{ preview }}</p>
+        <p v-if="place.settings.domains.length === 0" class="notice caution">
+          No site may show it yet. Name the hosts at the left.
+        </p>
+        <p class="muted">
+          By itself it puts a button in a corner of the page. With <span class="mono">data-into="#help"</span> it stands
+          in that element instead; <span class="mono">data-open="..."</span> changes what the button says. A site with a
+          content security policy allows <span class="mono">{{ visitors }}</span> in script-src, connect-src and
+          frame-src.
+        </p>
+      </template>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.corner {
+  width: 90px;
+}
+.days {
+  width: 90px;
+}
+.line {
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  background: var(--raised);
+  border: 1px solid var(--line);
+  padding: 10px 12px;
+  margin: 0;
+}
+input[type='color'] {
+  width: 56px;
+  height: 32px;
+  border: 1px solid var(--control);
+  border-radius: var(--radius);
+  background: var(--raised);
+}
+</style>

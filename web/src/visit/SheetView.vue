@@ -1,0 +1,235 @@
+<script setup lang="ts">
+import { computed, nextTick, onMounted, ref } from 'vue'
+import { lettersOn, memory, randomName, send, Trouble, type About, type Exchange, type Said } from './talk'
+
+/** A sheet with question and reply as text, and the sources beneath: in a frame on a site, or behind a link. */
+const [, kind = '', name = ''] = location.pathname.split('/')
+const link = kind === 's' ? decodeURIComponent(name) : ''
+const key = `jolvex ${kind} ${name}`
+
+const about = ref<About>()
+const talk = ref<Exchange[]>([])
+const text = ref('')
+const word = ref('')
+const worded = ref(false)
+const problem = ref('')
+const busy = ref(false)
+const spoken = ref('')
+const end = ref<HTMLElement>()
+const field = ref<HTMLTextAreaElement>()
+let visitor = randomName()
+let pass = ''
+let page = ''
+let given: (() => void) | undefined
+
+const conversation = computed(() => talk.value.filter((x) => x.said !== undefined).at(-1)?.said?.conversation ?? '')
+
+/** Asks the loader on the site's page for a pass. */
+function askForPass(): Promise<void> {
+  return new Promise((done, fail) => {
+    given = done
+    window.parent.postMessage('jolvex-pass', '*')
+    setTimeout(() => fail(new Trouble('This page was opened without its site.', 0)), 5000)
+  })
+}
+
+function heard(m: MessageEvent<unknown>): void {
+  if (m.source !== window.parent || typeof m.data !== 'object' || m.data === null) return
+  const d = m.data as { pass?: unknown; page?: unknown; language?: unknown }
+  if (typeof d.pass !== 'string') return
+  pass = d.pass
+  page = typeof d.page === 'string' ? d.page : ''
+  if (typeof d.language === 'string' && d.language !== '') document.documentElement.lang = d.language
+  given?.()
+}
+
+const letter = (more: Record<string, string> = {}): Record<string, string> =>
+  link !== '' ? { link, word: word.value, visitor, ...more } : { pass, page, visitor, ...more }
+
+/** A pass that has become too old is asked for anew, once. */
+async function call<T>(path: string, more: Record<string, string> = {}): Promise<T> {
+  try {
+    return await send<T>(path, letter(more))
+  } catch (e) {
+    if (link !== '' || !(e instanceof Trouble) || e.status !== 401) throw e
+    await askForPass()
+    return await send<T>(path, letter(more))
+  }
+}
+
+async function begin(): Promise<void> {
+  problem.value = ''
+  try {
+    const got = await call<About>('/v/about')
+    about.value = got
+    worded.value = false
+    document.title = got.title
+    const root = document.documentElement.style
+    root.setProperty('--accent', got.accent)
+    root.setProperty('--on-accent', lettersOn(got.accent))
+    const kept = got.memoryDays > 0 ? memory.read(key) : undefined
+    if (kept !== undefined) {
+      visitor = kept.visitor
+      talk.value = kept.talk
+    }
+    await nextTick()
+    end.value?.scrollIntoView()
+  } catch (e) {
+    worded.value = link !== '' && e instanceof Trouble && e.status === 403
+    problem.value = worded.value && word.value === '' ? '' : (e as Error).message
+  }
+}
+
+async function ask(asked: string): Promise<void> {
+  if (busy.value || asked.trim() === '') return
+  busy.value = true
+  const x: Exchange = { asked: asked.trim() }
+  const before = conversation.value
+  talk.value.push(x)
+  const at = talk.value.length - 1
+  text.value = ''
+  await nextTick()
+  end.value?.scrollIntoView({ block: 'end' })
+  try {
+    const said = await call<Said>('/v/ask', { text: x.asked, conversation: before })
+    talk.value[at] = { ...x, said }
+    spoken.value = said.sentences.map((s) => s.text).join(' ')
+  } catch (e) {
+    talk.value[at] = { ...x, problem: (e as Error).message }
+    spoken.value = (e as Error).message
+    text.value = asked // nothing that was written is lost
+  }
+  busy.value = false
+  keep()
+  await nextTick()
+  end.value?.scrollIntoView({ block: 'end' })
+  field.value?.focus()
+}
+
+function keep(): void {
+  const days = about.value?.memoryDays ?? 0
+  if (days > 0) memory.write(key, days, visitor, talk.value)
+}
+
+async function thumb(x: Exchange, to: 'up' | 'down'): Promise<void> {
+  if (x.said === undefined) return
+  const set = x.thumb === to ? undefined : to
+  try {
+    await call('/v/thumb', { conversation: x.said.conversation, exchange: x.said.exchange, thumb: set ?? '' })
+    x.thumb = set
+    spoken.value = set === undefined ? 'Taken back' : 'Thank you'
+    keep()
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+}
+
+async function forget(): Promise<void> {
+  try {
+    await call('/v/forget')
+    memory.drop(key)
+    talk.value = []
+    visitor = randomName()
+    spoken.value = 'What you asked here was erased.'
+    problem.value = ''
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+}
+
+function enter(e: KeyboardEvent): void {
+  if (e.key !== 'Enter' || e.shiftKey || e.isComposing) return
+  e.preventDefault()
+  void ask(text.value)
+}
+
+function escape(): void {
+  if (link === '') window.parent.postMessage('jolvex-close', '*')
+}
+
+onMounted(async () => {
+  window.addEventListener('message', heard)
+  try {
+    if (link === '') await askForPass()
+    await begin()
+  } catch (e) {
+    problem.value = (e as Error).message
+  }
+})
+</script>
+
+<template>
+  <div class="sheet" :class="{ whole: link !== '' }" @keydown.esc="escape">
+    <header v-if="about">
+      <h1>{{ about.title }}</h1>
+      <p v-if="about.test" class="test">Draft, for testers</p>
+    </header>
+    <main tabindex="-1">
+      <p v-if="problem !== ''" class="problem" role="alert">{{ problem }}</p>
+      <form v-if="worded" class="word" @submit.prevent="begin">
+        <label for="word">Word to enter</label>
+        <input id="word" v-model="word" autocomplete="off" autofocus />
+        <button type="submit" :disabled="word.trim() === ''">Go on</button>
+      </form>
+      <template v-if="about">
+        <p v-if="about.message !== ''" class="message">{{ about.message }}</p>
+        <p v-if="about.welcome !== ''" class="said">{{ about.welcome }}</p>
+        <ul v-if="talk.length === 0 && about.paused === ''" class="choices" aria-label="Questions to begin with">
+          <li v-for="q in about.first" :key="q">
+            <button type="button" @click="ask(q)">{{ q }}</button>
+          </li>
+        </ul>
+        <article v-for="(x, n) in talk" :key="n">
+          <h2 dir="auto">{{ x.asked }}</h2>
+          <p v-if="x.problem" class="problem">{{ x.problem }}</p>
+          <p v-else-if="!x.said" class="muted">Looking it up</p>
+          <template v-else>
+            <p class="said" dir="auto">
+              <template v-for="(s, i) in x.said.sentences" :key="i"
+                >{{ i > 0 ? ' ' : '' }}{{ s.text
+                }}<sup v-if="s.sources.length > 0">{{ s.sources.map((k) => k + 1).join(', ') }}</sup></template
+              >
+            </p>
+            <ul v-if="n === talk.length - 1 && x.said.options.length > 0" class="choices" aria-label="Choose one">
+              <li v-for="o in x.said.options" :key="o">
+                <button type="button" @click="ask(o)">{{ o }}</button>
+              </li>
+            </ul>
+            <ol v-if="x.said.sources.length > 0" class="sources" aria-label="Sources">
+              <li v-for="(s, i) in x.said.sources" :key="i">
+                <a v-if="s.link" :href="s.link" target="_blank" rel="noopener noreferrer">{{ s.title || s.link }}</a>
+                <template v-else>{{ s.title }}</template>
+              </li>
+            </ol>
+            <p class="thumbs">
+              <button type="button" :aria-pressed="x.thumb === 'up'" @click="thumb(x, 'up')">Helped</button>
+              <button type="button" :aria-pressed="x.thumb === 'down'" @click="thumb(x, 'down')">Did not help</button>
+            </p>
+          </template>
+        </article>
+      </template>
+      <div ref="end" />
+    </main>
+    <p class="only-heard" role="status">{{ spoken }}</p>
+    <footer v-if="about">
+      <p v-if="about.paused !== ''" class="message">{{ about.paused }}</p>
+      <form v-else @submit.prevent="ask(text)">
+        <label class="only-heard" for="ask">Your question</label>
+        <textarea
+          id="ask"
+          ref="field"
+          v-model="text"
+          rows="2"
+          maxlength="2000"
+          placeholder="Your question"
+          @keydown="enter"
+        />
+        <button type="submit" :disabled="busy || text.trim() === ''">Ask</button>
+      </form>
+      <p class="note">
+        {{ about.note }}
+        <button v-if="talk.length > 0" type="button" class="plain" @click="forget">Erase what I asked</button>
+      </p>
+    </footer>
+  </div>
+</template>

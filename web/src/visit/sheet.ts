@@ -1,0 +1,5 @@
+import { createApp } from 'vue'
+import SheetView from './SheetView.vue'
+import './sheet.css'
+
+createApp(SheetView).mount('#sheet')

@@ -1,0 +1,106 @@
+/** What the sheet says to the server, and hears. */
+
+export interface About {
+  title: string
+  accent: string
+  note: string
+  message: string
+  welcome: string
+  first: string[]
+  memoryDays: number
+  paused: string
+  test: boolean
+}
+
+export interface Said {
+  conversation: string
+  exchange: string
+  sentences: { text: string; sources: number[] }[]
+  sources: { title: string; link: string }[]
+  outcome: string
+  refused: boolean
+  options: string[]
+}
+
+export interface Exchange {
+  asked: string
+  said?: Said
+  problem?: string
+  thumb?: 'up' | 'down'
+}
+
+/** A failure in words, with the status that the server gave; 0 when it was not reached. */
+export class Trouble extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message)
+  }
+}
+
+export async function send<T>(path: string, body: Record<string, string>): Promise<T> {
+  let r: Response
+  try {
+    r = await fetch(path, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify(body),
+    })
+  } catch {
+    throw new Trouble('No connection. Your text is kept; try again in a moment.', 0)
+  }
+  const got = (await r.json().catch(() => ({}))) as T & { detail?: string }
+  if (!r.ok) throw new Trouble(got.detail ?? 'That did not work: try again in a moment.', r.status)
+  return got
+}
+
+/** A name that nobody can guess, and that says nothing. */
+export function randomName(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, '0')).join('')
+}
+
+interface Kept {
+  visitor: string
+  until: number
+  talk: Exchange[]
+}
+
+/** What a browser remembers of a conversation, for as many days as the site wants; nothing where storage is closed. */
+export const memory = {
+  read(key: string): Kept | undefined {
+    try {
+      const kept = JSON.parse(localStorage.getItem(key) ?? 'null') as Kept | null
+      return kept !== null && kept.until > Date.now() ? kept : undefined
+    } catch {
+      return undefined
+    }
+  },
+  write(key: string, days: number, visitor: string, talk: Exchange[]): void {
+    try {
+      localStorage.setItem(
+        key,
+        JSON.stringify({ visitor, until: Date.now() + days * 86_400_000, talk: talk.slice(-40) }),
+      )
+    } catch {
+      return // storage is closed, and the conversation lasts as long as the page
+    }
+  },
+  drop(key: string): void {
+    try {
+      localStorage.removeItem(key)
+    } catch {
+      return // nothing was kept either
+    }
+  },
+}
+
+/** White or black letters, whichever stands out more on a colour (WCAG 2.2, relative luminance). */
+export function lettersOn(colour: string): string {
+  const linear = (at: number): number => {
+    const c = parseInt(colour.slice(at, at + 2), 16) / 255
+    return c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4
+  }
+  const light = 0.2126 * linear(1) + 0.7152 * linear(3) + 0.0722 * linear(5)
+  return 1.05 / (light + 0.05) >= (light + 0.05) / 0.05 ? '#ffffff' : '#000000'
+}
