@@ -31,7 +31,7 @@ var rank = map[string]int{
 	"internal/gathering": 20, "internal/serving": 20, "internal/keeping": 20, "internal/keeping/people": 20, "internal/keeping/audit": 20,
 	"internal/mending/conversations": 20, "internal/mending/settled": 20, "internal/mending/figures": 20, "internal/mending/notices": 21, "internal/mending/snags": 21, "internal/mending": 22,
 	"internal/proving/sets": 20, "internal/proving/runs": 21, "internal/proving/trials": 22, "internal/proving/coverage": 22, "internal/proving": 23,
-	"internal/app": 24, "internal/api/wire": 25, "internal/api/visit": 26, "internal/store/served": 14, "internal/api/door": 26, "internal/api": 27, "cmd/jolvex": 28,
+	"internal/app": 24, "internal/api/wire": 25, "internal/api/visit": 28, "internal/store/served": 14, "internal/api/door": 26, "internal/api": 27, "cmd/jolvex": 29,
 }
 
 // only lists packages that no other package but these may import, tests apart.

@@ -28,6 +28,7 @@ import (
 	"jolvex/internal/job"
 	"jolvex/internal/mending/conversations"
 	"jolvex/internal/mending/notices"
+	"jolvex/internal/serving"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
@@ -51,7 +52,8 @@ func demoCommand(s *settings) *cobra.Command {
 				return errors.Join(fmt.Errorf("listen for the demo's mail on %s: %w", mail, err), l.Close())
 			}
 			go func() { _ = box.Serve(post) }() // ends with the program
-			stands, err := standIns(sim.Site(demo.Pages(), home, time.Now), box)
+			var sample sim.Sample
+			stands, err := standIns(sim.Site(demo.Pages(), home, time.Now), box, &sample)
 			if err != nil {
 				return errors.Join(err, l.Close(), post.Close())
 			}
@@ -65,6 +67,12 @@ func demoCommand(s *settings) *cobra.Command {
 				if err := prepareDemo(cmd.Context(), s, home, post.Addr().String()); err != nil {
 					return err
 				}
+				place, err := serveDemo(cmd.Context(), s, l.Addr().String())
+				if err != nil {
+					return err
+				}
+				sample.Carry(place.Visitors, place.Place)
+				fmt.Printf("A page that carries the assistant is at %ssample\n", home)
 				fmt.Printf("Jolvex is at %s\n", at)
 				return nil
 			})
@@ -80,13 +88,14 @@ func demoCommand(s *settings) *cobra.Command {
 
 // standIns serves, beside the demo site, what stands in for the endpoints of others: speech to text, embeddings, a language
 // model, a webhook and a mailbox.
-func standIns(site http.Handler, box *sim.Mailbox) (http.Handler, error) {
+func standIns(site http.Handler, box *sim.Mailbox, sample *sim.Sample) (http.Handler, error) {
 	embeddings, err := sim.Embeddings("")
 	if err != nil {
 		return nil, err
 	}
 	mux := http.NewServeMux()
 	mux.Handle("/", site)
+	mux.Handle("GET /sample", sample)
 	mux.Handle("POST /v1/audio/transcriptions", sim.Speech(""))
 	mux.Handle("POST /v1/embeddings", embeddings)
 	mux.Handle("POST /hook", box.Handler())
@@ -167,6 +176,41 @@ func prepareDemo(ctx context.Context, s *settings, home, mail string) error {
 	}
 	return cl.close()
 }
+
+// serveDemo releases the demo behind a gate, once, and lets its site show the assistant.
+func serveDemo(ctx context.Context, s *settings, site string) (serving.Place, error) {
+	var place serving.Place
+	cl, err := connect(ctx, s)
+	if err != nil {
+		return place, err
+	}
+	var made []serving.Release
+	if err := cl.call(ctx, http.MethodGet, corpusPath(demo.Corpus, "releases"), nil, &made); err != nil {
+		return place, err
+	}
+	if len(made) == 0 {
+		floors := api.Floors{Floors: []serving.Floor{{Set: demo.Sets()[0].Name, Floor: demoFloor}}}
+		if err := cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "gate"), floors, nil); err != nil {
+			return place, err
+		}
+		if err := cl.call(ctx, http.MethodPost, corpusPath(demo.Corpus, "releases"), api.Making{Note: "First release: routes, fares, conditions"}, nil); err != nil {
+			return place, fmt.Errorf("release the demo: %w", err)
+		}
+	}
+	if err := cl.call(ctx, http.MethodGet, corpusPath(demo.Corpus, "place"), nil, &place); err != nil {
+		return place, err
+	}
+	if len(made) == 0 {
+		place.Settings.Title, place.Settings.Domains = "Ask "+demo.Corpus, []string{site}
+		if err := cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "place"), place.Settings, &place); err != nil {
+			return place, err
+		}
+	}
+	return place, cl.close()
+}
+
+// demoFloor is what the first set must pass before the demo is released.
+const demoFloor = 0.8
 
 // How many conversations the demo's visitors had, over how many days.
 const (

@@ -104,13 +104,13 @@ func serve(ctx context.Context, s *settings, o *owner, at listening, ready func(
 		}
 		fmt.Printf("Open this link to become the owner; it works once, for seven days:\n  %s/welcome/%s\n", home, link.Token)
 	}
-	visitors, err := at.forVisitors(s, o)
+	end, err := at.forVisitors(s, o, home)
 	if err != nil {
 		return errors.Join(err, l.Close())
 	}
-	defer visitors.close()
+	defer end()
 	srv := &http.Server{
-		Handler:           api.New(o.app, api.Options{Version: version, Hosts: at.hosts, Web: web.Files(), Log: s.log(), Door: door, Visitors: visitors.base}),
+		Handler:           api.New(o.app, api.Options{Version: version, Hosts: at.hosts, Web: web.Files(), Log: s.log(), Door: door}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 	}
 	failed := make(chan error, 1)
@@ -123,36 +123,30 @@ func serve(ctx context.Context, s *settings, o *owner, at listening, ready func(
 		return fmt.Errorf("serve: %w", err)
 	case <-ctx.Done():
 	}
-	end, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	soon, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
-	if err := srv.Shutdown(end); err != nil {
+	if err := srv.Shutdown(soon); err != nil {
 		return srv.Close() // event streams stay open as long as their readers
 	}
 	return nil
 }
 
-// entrance is where visitors and programs come in.
-type entrance struct {
-	base  string
-	close func()
-}
-
-// forVisitors listens for visitors, where that was asked for.
-func (at listening) forVisitors(s *settings, o *owner) (entrance, error) {
+// forVisitors listens for visitors, where that was asked for, and gives what ends it.
+func (at listening) forVisitors(s *settings, o *owner, desk string) (end func(), err error) {
 	if at.visitors == "" {
-		return entrance{close: func() {}}, nil
+		return func() {}, nil
 	}
 	l, err := net.Listen("tcp", at.visitors)
 	if err != nil {
-		return entrance{}, fmt.Errorf("listen for visitors on %s: %w", at.visitors, err)
+		return nil, fmt.Errorf("listen for visitors on %s: %w", at.visitors, err)
 	}
 	o.app.Gathering.ListensAt(l.Addr())
 	pages, err := fs.Sub(web.Files(), "visit")
 	if err != nil {
-		return entrance{}, errors.Join(err, l.Close())
+		return nil, errors.Join(err, l.Close())
 	}
 	srv := &http.Server{
-		Handler:           visit.New(o.app, visit.Options{Web: pages, Log: s.log(), Proxied: at.proxied}),
+		Handler:           visit.New(o.app, visit.Options{Web: pages, Log: s.log(), Desk: desk, Proxied: at.proxied}),
 		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
 	}
 	go func() {
@@ -164,13 +158,14 @@ func (at listening) forVisitors(s *settings, o *owner) (entrance, error) {
 	if base == "" {
 		base = "http://" + l.Addr().String()
 	}
-	return entrance{base, func() {
-		end, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	o.app.Serving.VisitorsAt(base)
+	return func() {
+		soon, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 		defer cancel()
-		if srv.Shutdown(end) != nil { // whoever is still being answered is cut off
+		if srv.Shutdown(soon) != nil { // whoever is still being answered is cut off
 			_ = srv.Close()
 		}
-	}}, nil
+	}, nil
 }
 
 func openAPICommand() *cobra.Command {

@@ -29,22 +29,21 @@ const SocketHost = "jolvex.socket"
 
 // Options say how the surface is served.
 type Options struct {
-	Version  string
-	Hosts    []string  // further names under which it may be reached, besides loopback
-	Web      fs.FS     // the built interface; nil for none
-	Visitors string    // address at which visitors reach the program; empty for none
-	Door     door.Door // by which way requests come in
-	Log      *slog.Logger
+	Version string
+	Hosts   []string  // further names under which it may be reached, besides loopback
+	Web     fs.FS     // the built interface; nil for none
+	Door    door.Door // by which way requests come in
+	Log     *slog.Logger
 }
 
 // New makes the handler of everything that belongs to the workbench.
 func New(app *app.App, o Options) http.Handler {
 	r := chi.NewRouter()
 	g := door.NewGuard(app, o.Door, r, o.Log)
-	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts, o.Door.Command), http.NewCrossOriginProtection().Handler, headers, g.Handler, framing(o.Visitors))
+	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts, o.Door.Command), http.NewCrossOriginProtection().Handler, headers, framing(app), g.Handler)
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
 	r.Use(newUploads().handler)
-	g.Knows(describe(r, app, o.Version, o.Visitors).OpenAPI())
+	g.Knows(describe(r, app, o.Version).OpenAPI())
 	g.Get("/api/events", "watchEvents", events(app))
 	g.Get("/api/corpora/{corpus}/documents/{document}/media", "playClip", clip(app))
 	g.Get("/api/openid/go", "goToOpenID", door.GoToOpenID(app))
@@ -63,7 +62,7 @@ func New(app *app.App, o Options) http.Handler {
 }
 
 // describe registers every operation.
-func describe(r chi.Router, app *app.App, version, visitors string) huma.API {
+func describe(r chi.Router, app *app.App, version string) huma.API {
 	huma.DefaultArrayNullable = false // lists are never null: see the use cases
 	cfg := huma.DefaultConfig("Jolvex", version)
 	cfg.DocsPath = "" // its docs page loads scripts from elsewhere
@@ -72,7 +71,7 @@ func describe(r chi.Router, app *app.App, version, visitors string) huma.API {
 	cfg.SchemasPath = ""
 	cfg.Components = &huma.Components{Schemas: huma.NewMapRegistry("#/components/schemas/", schemaName)}
 	api := humachi.New(r, cfg)
-	h := &handlers{app, visitors}
+	h := &handlers{app}
 	door.Describe(api, app)
 	h.corpora(api)
 	h.vocabulary(api)
@@ -109,13 +108,10 @@ func schemaName(t reflect.Type, hint string) string {
 
 // OpenAPI is the description of the API as JSON.
 func OpenAPI(version string) ([]byte, error) {
-	return json.MarshalIndent(describe(chi.NewRouter(), nil, version, "").OpenAPI(), "", " ")
+	return json.MarshalIndent(describe(chi.NewRouter(), nil, version).OpenAPI(), "", " ")
 }
 
-type handlers struct {
-	app      *app.App
-	visitors string // address at which visitors reach the program
-}
+type handlers struct{ app *app.App }
 
 func recoverer(log *slog.Logger) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
@@ -160,12 +156,12 @@ func hosts(more []string, socket bool) func(http.Handler) http.Handler {
 
 const policy = "default-src 'self'; img-src 'self' data:; media-src 'self' http: https:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 
-// framing lets the workbench show the page of visitors, from their address.
-func framing(visitors string) func(http.Handler) http.Handler {
+// framing lets the workbench show pages of visitors, from their address.
+func framing(app *app.App) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
-			if visitors != "" {
-				w.Header().Set("Content-Security-Policy", policy+"; frame-src "+visitors)
+			if at := app.Serving.Visitors(); at != "" {
+				w.Header().Set("Content-Security-Policy", policy+"; frame-src "+at)
 			}
 			next.ServeHTTP(w, q)
 		})

@@ -73,26 +73,18 @@ func (h *handlers) serve(api huma.API) {
 			return wire.Reply(room().Gate(ctx, in.Corpus))
 		})
 	huma.Register(api, wire.Operation("getPlace", http.MethodGet, "/corpora/{corpus}/place", "serve", "How a corpus is served to visitors"),
-		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[Served], error) {
-			p, err := room().Place(ctx, in.Corpus)
-			return wire.Reply(Served{p, h.visitors}, err)
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[serving.Place], error) {
+			return wire.Reply(room().Place(ctx, in.Corpus))
 		})
 	huma.Register(api, wire.Operation("putPlace", http.MethodPut, "/corpora/{corpus}/place", "serve", "Change how a corpus is served to visitors, at once"),
 		func(ctx context.Context, in *struct {
 			wire.InCorpus
 			Body serving.Settings
 		},
-		) (*wire.Out[Served], error) {
-			p, err := room().PutPlace(ctx, in.Corpus, in.Body)
-			return wire.Reply(Served{p, h.visitors}, err)
+		) (*wire.Out[serving.Place], error) {
+			return wire.Reply(room().PutPlace(ctx, in.Corpus, in.Body))
 		})
 	h.serveLinks(api)
-}
-
-// Served is how a corpus is served, with the address of it.
-type Served struct {
-	serving.Place
-	Visitors string `json:"visitors" doc:"Address at which visitors reach the program; empty when it does not listen for any"`
 }
 
 // serveLinks registers the operations on links and keys.

@@ -34,6 +34,17 @@ type Settings struct {
 	PausedText string   `json:"pausedText" maxLength:"500" doc:"What is said meanwhile"`
 }
 
+// VisitorsAt says at which address visitors reach the program.
+func (sv *Server) VisitorsAt(base string) { sv.visitors.Store(&base) }
+
+// Visitors is the address at which visitors reach the program; empty when it does not listen for any.
+func (sv *Server) Visitors() string {
+	if at := sv.visitors.Load(); at != nil {
+		return *at
+	}
+	return ""
+}
+
 // usual settings of a place.
 func usual() Settings {
 	return Settings{
@@ -47,6 +58,7 @@ type Place struct {
 	Place    string   `json:"place" doc:"Its public name, which the line on a site carries"`
 	Settings Settings `json:"settings"`
 	Live     int      `json:"live" doc:"Number of the release that visitors get; 0 when there is none yet"`
+	Visitors string   `json:"visitors" doc:"Address at which visitors reach the program; empty when it does not listen for any"`
 	Contrast float64  `json:"contrast" doc:"Of white letters on the accent colour (WCAG 2.2, 1.4.3: at least 4.5)"`
 }
 
@@ -64,7 +76,7 @@ func (sv *Server) Place(ctx context.Context, corpus string) (Place, error) {
 	if err != nil {
 		return Place{}, err
 	}
-	out := Place{Place: p.Place, Settings: set, Contrast: contrastToWhite(set.Accent)}
+	out := Place{Place: p.Place, Settings: set, Visitors: sv.Visitors(), Contrast: contrastToWhite(set.Accent)}
 	r, err := sv.live(ctx, c.ID)
 	if errors.Is(err, fault.ErrMissing) {
 		return out, nil

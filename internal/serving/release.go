@@ -16,6 +16,7 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/indexing"
 	"jolvex/internal/store"
+	"jolvex/internal/store/served"
 )
 
 // Release is a frozen method plus index.
@@ -46,7 +47,7 @@ type Since struct {
 	Index    bool                   `json:"index" doc:"The index is another one"`
 }
 
-func releaseView(r store.Release) (Release, error) {
+func releaseView(r served.Release) (Release, error) {
 	hash, err := r.Method.Hash()
 	v := Release{r.ID, r.Number, r.Note, r.At, r.Snapshot, hash, r.MadeBy, false, []Held{}, r.Overrule}
 	if err == nil && r.Gate != "" {
@@ -92,7 +93,7 @@ func (sv *Server) MakeRelease(ctx context.Context, corpus string, making Making)
 	if err != nil {
 		return Release{}, err
 	}
-	r, err := sv.store.AddRelease(ctx, store.Release{Corpus: c.ID, Note: strings.TrimSpace(making.Note), Method: c.Method, MadeBy: making.By, Gate: string(raw), Overrule: making.Overrule})
+	r, err := sv.served.AddRelease(ctx, served.Release{Corpus: c.ID, Note: strings.TrimSpace(making.Note), Method: c.Method, MadeBy: making.By, Gate: string(raw), Overrule: making.Overrule})
 	if err != nil {
 		return Release{}, err
 	}
@@ -109,11 +110,11 @@ func (sv *Server) GoLive(ctx context.Context, corpus string, number int) error {
 	if err != nil {
 		return err
 	}
-	rs, err := sv.store.Releases(ctx, c.ID, mostReleases)
+	rs, err := sv.served.Releases(ctx, c.ID, mostReleases)
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(rs, func(r store.Release) bool { return r.Number == number })
+	at := slices.IndexFunc(rs, func(r served.Release) bool { return r.Number == number })
 	if at < 0 {
 		return fmt.Errorf("release %d: %w", number, fault.ErrMissing)
 	}
@@ -152,7 +153,7 @@ func (sv *Server) Releases(ctx context.Context, corpus string) ([]Release, error
 	if err != nil {
 		return nil, err
 	}
-	rs, err := sv.store.Releases(ctx, c.ID, mostReleases)
+	rs, err := sv.served.Releases(ctx, c.ID, mostReleases)
 	if err != nil {
 		return nil, err
 	}
@@ -171,20 +172,20 @@ func (sv *Server) Releases(ctx context.Context, corpus string) ([]Release, error
 }
 
 // live is the release that visitors get: the one that was chosen, or the newest.
-func (sv *Server) live(ctx context.Context, corpus string) (store.Release, error) {
+func (sv *Server) live(ctx context.Context, corpus string) (served.Release, error) {
 	p, err := sv.served.Of(ctx, corpus)
 	if err != nil {
-		return store.Release{}, err
+		return served.Release{}, err
 	}
 	if p.Release != "" {
-		return sv.store.Release(ctx, corpus, p.Release)
+		return sv.served.Release(ctx, corpus, p.Release)
 	}
-	rs, err := sv.store.Releases(ctx, corpus, 1)
+	rs, err := sv.served.Releases(ctx, corpus, 1)
 	if err == nil && len(rs) == 0 {
 		err = fmt.Errorf("a release: %w", fault.ErrMissing)
 	}
 	if err != nil {
-		return store.Release{}, err
+		return served.Release{}, err
 	}
 	return rs[0], nil
 }
@@ -224,7 +225,7 @@ func (sv *Server) released(ctx context.Context, c store.Corpus) (*frozen, error)
 }
 
 // open gives a release in memory, reading its files when it is not there. Releases that were not asked for longest leave first.
-func (sv *Server) open(r store.Release) (*frozen, error) {
+func (sv *Server) open(r served.Release) (*frozen, error) {
 	if f, ok := sv.frozen.Get(r.ID); ok {
 		return f, nil
 	}

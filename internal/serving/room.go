@@ -3,6 +3,8 @@
 package serving
 
 import (
+	"sync/atomic"
+
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"jolvex/internal/asking"
@@ -23,6 +25,8 @@ type Server struct {
 	index       *indexing.Indexer
 	asking      *asking.Asker
 	connections *connections.Connections
+
+	visitors atomic.Pointer[string] // address at which they come in
 
 	frozen *lru.Cache[string, *frozen] // releases that were opened, by id
 	turns  *oneByOne                   // messages of one conversation come one after the other

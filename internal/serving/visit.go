@@ -280,7 +280,7 @@ func (sv *Server) bench(ctx context.Context, who *asking.Caller, a Admitted, beg
 
 func (sv *Server) withBegun(ctx context.Context, c store.Corpus, begun string) (*frozen, error) {
 	if begun != "" {
-		r, err := sv.store.Release(ctx, c.ID, begun)
+		r, err := sv.served.Release(ctx, c.ID, begun)
 		if err != nil {
 			return nil, err
 		}

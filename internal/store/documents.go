@@ -9,6 +9,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"jolvex/core/doc"
+	"jolvex/core/index"
 )
 
 // The states of a document.
@@ -516,4 +517,11 @@ func (s *Store) Version(ctx context.Context, hash string) (*doc.Document, error)
 		return nil, fmt.Errorf("document version %s: %w", hash, err)
 	}
 	return &d, nil
+}
+
+// Restricted lists the documents of a corpus that are not for everybody now.
+func (s *Store) Restricted(ctx context.Context, corpus string) ([]string, error) {
+	var out []string
+	return out, s.List(ctx, &out, "list what is not for everybody", `SELECT d.id FROM documents d JOIN sources s ON s.id = d.source_id
+		WHERE d.corpus_id = ? AND (CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END) <> ?`, corpus, index.Public)
 }

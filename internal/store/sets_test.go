@@ -11,7 +11,6 @@ import (
 
 	"jolvex/core/answer"
 	"jolvex/core/diagnose"
-	"jolvex/core/index"
 	"jolvex/core/method"
 	"jolvex/core/questions"
 )
@@ -114,28 +113,6 @@ func TestWhatWasAskedLately(t *testing.T) {
 	got, err = s.Asked(t.Context(), c.ID, 1)
 	require.NoError(t, err)
 	assert.Len(t, got, 1)
-}
-
-func TestReleasesAreNumbered(t *testing.T) {
-	s := open(t)
-	c, _ := site(t, s)
-	_, err := s.AddRelease(t.Context(), Release{Corpus: c.ID, Note: "too early", Method: c.Method})
-	assert.ErrorIs(t, err, ErrMissing, "there is no index yet")
-	require.NoError(t, s.Publish(t.Context(), c.ID, "first", index.Manifest{IndexStage: "one"}, nil))
-	first, err := s.AddRelease(t.Context(), Release{Corpus: c.ID, Note: "winter fares", Method: c.Method})
-	require.NoError(t, err)
-	changed := c.Method
-	changed.Chunk.Size = 123
-	require.NoError(t, s.Publish(t.Context(), c.ID, "second", index.Manifest{IndexStage: "two"}, nil))
-	_, err = s.AddRelease(t.Context(), Release{Corpus: c.ID, Note: "", Method: changed})
-	require.NoError(t, err)
-	list, err := s.Releases(t.Context(), c.ID, 10)
-	require.NoError(t, err)
-	require.Len(t, list, 2)
-	assert.Equal(t, []int{2, 1}, []int{list[0].Number, list[1].Number})
-	assert.Equal(t, 123, list[0].Method.Chunk.Size)
-	assert.Equal(t, first, list[1], "what was published later does not touch it")
-	assert.Equal(t, "one", list[1].Manifest.IndexStage)
 }
 
 func TestSpendingIsSummedByMonth(t *testing.T) {

@@ -29,7 +29,8 @@ import (
 type Options struct {
 	Web     fs.FS // the built pages of visitors: sheet.js, sheet.css, w.js
 	Log     *slog.Logger
-	Proxied bool // a proxy in front tells the network address of who calls, as the last one in X-Forwarded-For
+	Desk    string // origin of the workbench, which may show what is behind a link; empty for none
+	Proxied bool   // a proxy in front tells the network address of who calls, as the last one in X-Forwarded-For
 }
 
 type handlers struct {
@@ -211,8 +212,14 @@ func (h *handlers) sheet(w http.ResponseWriter, q *http.Request) {
 	h.give(w, set.Ancestors())
 }
 
-// shared is the page behind a link; no other site may show it.
-func (h *handlers) shared(w http.ResponseWriter, _ *http.Request) { h.give(w, "'none'") }
+// shared is the page behind a link; no site but the workbench may show it.
+func (h *handlers) shared(w http.ResponseWriter, _ *http.Request) {
+	if h.o.Desk == "" {
+		h.give(w, "'none'")
+		return
+	}
+	h.give(w, h.o.Desk)
+}
 
 func (h *handlers) give(w http.ResponseWriter, ancestors string) {
 	w.Header().Set("Content-Security-Policy", pagePolicy+ancestors)

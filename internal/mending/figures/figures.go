@@ -14,6 +14,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
+	"jolvex/internal/store/served"
 	"jolvex/internal/store/talk"
 )
 
@@ -254,7 +255,7 @@ const mostSide = 28
 
 // releases compares what was before each release of the time with what came after it.
 func (rm *Room) releases(ctx context.Context, corpus string, f Filter, es []talk.Exchange) ([]Released, error) {
-	rs, err := rm.store.Releases(ctx, corpus, 20)
+	rs, err := served.New(rm.store).Releases(ctx, corpus, 20)
 	if err != nil {
 		return nil, fmt.Errorf("list releases: %w", err)
 	}

@@ -4974,6 +4974,23 @@ export interface components {
             turns?: components["schemas"]["QueryTurn"][];
             version: string;
         };
+        Place: {
+            /**
+             * Format: double
+             * @description Of white letters on the accent colour (WCAG 2.2, 1.4.3: at least 4.5)
+             */
+            contrast: number;
+            /**
+             * Format: int64
+             * @description Number of the release that visitors get; 0 when there is none yet
+             */
+            live: number;
+            /** @description Its public name, which the line on a site carries */
+            place: string;
+            settings: components["schemas"]["Settings"];
+            /** @description Address at which visitors reach the program; empty when it does not listen for any */
+            visitors: string;
+        };
         Placed: {
             id: string;
             question: string;
@@ -6019,23 +6036,6 @@ export interface components {
             };
             /** @description People sign in here; otherwise whoever is at this machine may do everything */
             signsIn: boolean;
-        };
-        Served: {
-            /**
-             * Format: double
-             * @description Of white letters on the accent colour (WCAG 2.2, 1.4.3: at least 4.5)
-             */
-            contrast: number;
-            /**
-             * Format: int64
-             * @description Number of the release that visitors get; 0 when there is none yet
-             */
-            live: number;
-            /** @description Its public name, which the line on a site carries */
-            place: string;
-            settings: components["schemas"]["Settings"];
-            /** @description Address at which visitors reach the program; empty when it does not listen for any */
-            visitors: string;
         };
         Session: {
             /** @description Network address from which it signed in */
@@ -9942,7 +9942,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Served"];
+                    "application/json": components["schemas"]["Place"];
                 };
             };
             /** @description Error */
@@ -9978,7 +9978,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Served"];
+                    "application/json": components["schemas"]["Place"];
                 };
             };
             /** @description Error */

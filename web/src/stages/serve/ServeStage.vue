@@ -41,4 +41,7 @@ const view = computed({
   grid-template-rows: auto minmax(0, 1fr);
   height: 100%;
 }
+.tabs {
+  padding: 6px 16px 0;
+}
 </style>

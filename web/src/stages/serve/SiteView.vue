@@ -65,6 +65,7 @@ const contrast = computed(() => place.value?.contrast ?? 21)
 
 /** The preview is a link of a tester's kind: it shows the draft, and its conversations are tests. */
 const preview = ref('')
+const shown = ref('')
 async function show(): Promise<void> {
   try {
     const ends = new Date(Date.now() + 3_600_000).toISOString()
@@ -74,7 +75,7 @@ async function show(): Promise<void> {
         body: { name: 'Preview', draft: true, endsAt: ends },
       }),
     )
-    window.open(`${visitors.value}/s/${l.token ?? ''}`, '_blank', 'noopener')
+    shown.value = `${visitors.value}/s/${l.token ?? ''}`
     preview.value = ''
   } catch (e) {
     preview.value = (e as Error).message
@@ -163,9 +164,13 @@ async function show(): Promise<void> {
         <pre class="mono line">{{ line }}</pre>
         <div class="row">
           <ElButton size="small" @click="copy">{{ copied ? 'Copied' : 'Copy the line' }}</ElButton>
-          <ElButton size="small" @click="show">Open the draft as visitors would see it</ElButton>
+          <ElButton size="small" @click="show">Show the draft as visitors would see it</ElButton>
         </div>
         <p v-if="preview !== ''" class="notice bad" role="alert">{{ preview }}</p>
+        <template v-if="shown !== ''">
+          <iframe :src="shown" title="The draft as visitors would see it" class="preview" />
+          <p><a :href="shown" target="_blank" rel="noopener">Open it by itself</a>; the link works for an hour.</p>
+        </template>
         <p v-if="place.settings.domains.length === 0" class="notice caution">
           No site may show it yet. Name the hosts at the left.
         </p>
@@ -181,6 +186,13 @@ async function show(): Promise<void> {
 </template>
 
 <style scoped>
+.preview {
+  width: 400px;
+  max-width: 100%;
+  height: 480px;
+  border: 1px solid var(--control);
+  background: #ffffff;
+}
 .corner {
   width: 90px;
 }

@@ -1,4 +1,4 @@
-package store
+package served
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 
 	"jolvex/core/index"
 	"jolvex/core/method"
+	"jolvex/internal/store"
 )
 
 // Release is a frozen method plus index.
@@ -56,21 +57,21 @@ func (r releaseRow) release() (Release, error) {
 
 // AddRelease freezes a method with the index that is in force. Of what it is given, number, index and time are found here. From now on it is what
 // visitors get.
-func (s *Store) AddRelease(ctx context.Context, x Release) (Release, error) {
+func (v *Served) AddRelease(ctx context.Context, x Release) (Release, error) {
 	raw, err := json.Marshal(x.Method)
 	if err != nil {
 		return Release{}, err
 	}
 	corpus := x.Corpus
-	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: x.Note, Method: string(raw), At: s.Stamp(), MadeBy: x.MadeBy, Gate: x.Gate, Overrule: x.Overrule}
-	err = s.Write(ctx, "make a release", func(tx *sqlx.Tx) error {
+	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: x.Note, Method: string(raw), At: v.s.Stamp(), MadeBy: x.MadeBy, Gate: x.Gate, Overrule: x.Overrule}
+	err = v.s.Write(ctx, "make a release", func(tx *sqlx.Tx) error {
 		if err := tx.GetContext(ctx, &r.Number, `SELECT coalesce(max(number), 0) + 1 FROM releases WHERE corpus_id = ?`, corpus); err != nil {
 			return err
 		}
 		var in struct{ Name, Body string }
 		err := tx.GetContext(ctx, &in, `SELECT name, body FROM manifests WHERE corpus_id = ?`, corpus)
 		if errors.Is(err, sql.ErrNoRows) {
-			err = ErrMissing
+			err = store.ErrMissing
 		}
 		if err != nil {
 			return fmt.Errorf("the index in force: %w", err)
@@ -90,9 +91,9 @@ func (s *Store) AddRelease(ctx context.Context, x Release) (Release, error) {
 }
 
 // Releases lists a corpus's releases, the newest first.
-func (s *Store) Releases(ctx context.Context, corpus string, limit int) ([]Release, error) {
+func (v *Served) Releases(ctx context.Context, corpus string, limit int) ([]Release, error) {
 	var rows []releaseRow
-	if err := s.List(ctx, &rows, "list releases", `SELECT * FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
+	if err := v.s.List(ctx, &rows, "list releases", `SELECT * FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Release, len(rows))
@@ -105,18 +106,11 @@ func (s *Store) Releases(ctx context.Context, corpus string, limit int) ([]Relea
 	return out, nil
 }
 
-// Release is one of a corpus's, by its id. ErrMissing, wrapped, when there is none.
-func (s *Store) Release(ctx context.Context, corpus, id string) (Release, error) {
+// Release is one of a corpus's, by its id. store.ErrMissing, wrapped, when there is none.
+func (v *Served) Release(ctx context.Context, corpus, id string) (Release, error) {
 	var r releaseRow
-	if err := s.Get(ctx, &r, "release", `SELECT * FROM releases WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
+	if err := v.s.Get(ctx, &r, "release", `SELECT * FROM releases WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
 		return Release{}, err
 	}
 	return r.release()
-}
-
-// Restricted lists the documents of a corpus that are not for everybody now.
-func (s *Store) Restricted(ctx context.Context, corpus string) ([]string, error) {
-	var out []string
-	return out, s.List(ctx, &out, "list what is not for everybody", `SELECT d.id FROM documents d JOIN sources s ON s.id = d.source_id
-		WHERE d.corpus_id = ? AND (CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END) <> ?`, corpus, index.Public)
 }
