@@ -36,9 +36,10 @@ type Admitted struct {
 	Corpus   store.Corpus
 	Settings Settings
 	Surface  string
-	Page     string // origin of the site; the page itself is told with each message
-	Key      string // id of the key of a program
-	Rate     int    // questions a minute that a key allows
+	Page     string   // origin of the site; the page itself is told with each message
+	Key      string   // id of the key of a program
+	Scopes   []string // what that allows
+	Rate     int      // questions a minute that a key allows
 	link     served.Link
 }
 
@@ -108,7 +109,8 @@ func (sv *Server) AdmitKey(ctx context.Context, key, scope string) (Admitted, er
 	if err != nil {
 		return Admitted{}, err
 	}
-	if !slices.Contains(strings.Split(k.Scopes, "\n"), scope) {
+	scopes := strings.Split(k.Scopes, "\n")
+	if !slices.Contains(scopes, scope) {
 		return Admitted{}, ErrScope
 	}
 	if at, err := time.Parse(time.RFC3339, k.UsedAt); err != nil || time.Since(at) > time.Minute {
@@ -117,7 +119,7 @@ func (sv *Server) AdmitKey(ctx context.Context, key, scope string) (Admitted, er
 		}
 	}
 	c, err := sv.store.Corpus(ctx, k.Corpus)
-	return Admitted{Corpus: c, Surface: asking.SurfaceProgram, Key: k.ID, Rate: k.PerMinute}, err
+	return Admitted{Corpus: c, Surface: asking.SurfaceProgram, Key: k.ID, Scopes: scopes, Rate: k.PerMinute}, err
 }
 
 // About is what a visitor's page is made of.

@@ -117,10 +117,7 @@ func (h *handlers) find(w http.ResponseWriter, q *http.Request) {
 	if !read(w, q, mostBody, &in) {
 		return
 	}
-	if in.Limit <= 0 || in.Limit > 50 {
-		in.Limit = 8
-	}
-	got, err := h.app.Serving.Find(q.Context(), a, in.Question, in.Limit)
+	got, err := h.app.Serving.Find(q.Context(), a, in.Question, limited(in.Limit))
 	if err != nil {
 		h.apiFail(w, err)
 		return

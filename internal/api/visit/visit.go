@@ -74,6 +74,7 @@ func New(a *app.App, o Options) http.Handler {
 	r.Post("/v1/chat/completions", h.completions)
 	r.Get("/v1/models", h.models)
 	r.Post("/v1/find", h.find)
+	r.Handle("/mcp", h.contextProtocol())
 	r.NotFound(func(w http.ResponseWriter, q *http.Request) {
 		wire.Problem(w, http.StatusNotFound, "there is nothing here")
 	})

@@ -13,6 +13,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"github.com/modelcontextprotocol/go-sdk/mcp"
 	"github.com/openai/openai-go/v3"
 	"github.com/openai/openai-go/v3/option"
 	"github.com/stretchr/testify/assert"
@@ -465,4 +466,55 @@ func TestPrograms(t *testing.T) {
 	}
 	_, err = client.Models.List(t.Context())
 	assert.Error(t, err, "a key that was ended")
+}
+
+// TestTools uses the tools by the official client of the Model Context Protocol.
+func TestTools(t *testing.T) {
+	h := open(t)
+	connect := func(scopes ...string) *mcp.ClientSession {
+		key, err := h.app.Serving.AddKey(t.Context(), corpus, "", serving.NewKey{Name: "tools", Scopes: scopes, PerMinute: 100})
+		require.NoError(t, err)
+		client := mcp.NewClient(&mcp.Implementation{Name: "test", Version: "1"}, nil)
+		s, err := client.Connect(t.Context(), &mcp.StreamableClientTransport{Endpoint: h.at + "/mcp", HTTPClient: &http.Client{Transport: bearer(key.Key)}, MaxRetries: -1}, nil)
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = s.Close() })
+		return s
+	}
+	s := connect("ask", "find")
+	list, err := s.ListTools(t.Context(), nil)
+	require.NoError(t, err)
+	require.Len(t, list.Tools, 2)
+	call := func(s *mcp.ClientSession, tool string, args map[string]any) map[string]any {
+		got, err := s.CallTool(t.Context(), &mcp.CallToolParams{Name: tool, Arguments: args})
+		require.NoError(t, err)
+		require.False(t, got.IsError, "%v", got.Content)
+		out, ok := got.StructuredContent.(map[string]any)
+		require.True(t, ok)
+		return out
+	}
+	said := call(s, "ask", map[string]any{"question": "How much is a dog?"})
+	assert.Contains(t, said["reply"], "£2.00")
+	assert.NotEmpty(t, said["sources"])
+	next := call(s, "ask", map[string]any{"question": "And cats?", "conversation": said["conversation"]})
+	assert.Contains(t, next["reply"], "free")
+	assert.NotEmpty(t, call(s, "find", map[string]any{"question": "dog", "limit": 1})["passages"])
+	bad, err := s.CallTool(t.Context(), &mcp.CallToolParams{Name: "ask", Arguments: map[string]any{"question": " "}})
+	require.NoError(t, err)
+	assert.True(t, bad.IsError)
+
+	only := connect("ask")
+	list, err = only.ListTools(t.Context(), nil)
+	require.NoError(t, err)
+	assert.Len(t, list.Tools, 1, "a key that may only ask")
+	status, _ := h.send("/mcp", `{"jsonrpc":"2.0","id":1,"method":"tools/list"}`)
+	assert.Equal(t, 401, status)
+}
+
+// bearer sends a key with every request.
+type bearer string
+
+func (b bearer) RoundTrip(q *http.Request) (*http.Response, error) {
+	q = q.Clone(q.Context())
+	q.Header.Set("Authorization", "Bearer "+string(b))
+	return http.DefaultTransport.RoundTrip(q)
 }
