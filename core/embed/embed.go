@@ -15,6 +15,8 @@ import (
 	"strings"
 	"sync"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"jolvex/core/text"
 )
 
@@ -60,7 +62,11 @@ type Static struct {
 	row   map[string]int32
 	cells []int8   // [rows][dim]
 	scale []uint16 // [rows]: how much a row's cells weigh
+	words *lru.Cache[string, Vector]
 }
+
+// keptWords is how many words' vectors are kept, the latest used: the words of questions and of the headings of tables come again and again.
+const keptWords = 20_000
 
 var static = sync.OnceValues(loadStatic)
 
@@ -81,7 +87,11 @@ func loadStatic() (*Static, error) {
 	if err := json.Unmarshal(raw, &meta); err != nil {
 		return nil, fmt.Errorf("read the word vectors' description: %w", err)
 	}
-	s := &Static{id: meta.ID, dim: meta.Dimensions, row: make(map[string]int32, meta.Rows), cells: make([]int8, 0, meta.Rows*meta.Dimensions)}
+	kept, err := lru.New[string, Vector](keptWords)
+	if err != nil {
+		return nil, err
+	}
+	s := &Static{words: kept, id: meta.ID, dim: meta.Dimensions, row: make(map[string]int32, meta.Rows), cells: make([]int8, 0, meta.Rows*meta.Dimensions)}
 	for i := range meta.Parts {
 		part, err := data.ReadFile(fmt.Sprintf("data/vectors-%d.bin", i))
 		if err != nil {
@@ -178,11 +188,16 @@ func (s *Static) Embed(ctx context.Context, texts []string) ([]Vector, error) {
 	return out, nil
 }
 
-// Word is the vector of one folded word.
+// Word is the vector of one folded word. It is shared: nobody writes into it.
 func (s *Static) Word(w string) Vector {
+	if v, ok := s.words.Get(w); ok {
+		return v
+	}
 	sum := make([]int64, s.dim)
 	s.add(sum, w)
-	return direction(sum)
+	v := direction(sum)
+	s.words.Add(w, v)
+	return v
 }
 
 // Likeness is how alike in meaning two folded words are, -1 to 1.

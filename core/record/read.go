@@ -58,6 +58,16 @@ type question struct {
 	amounts []text.Amount
 	days    map[int]bool
 	months  map[int]bool
+
+	headed map[naming]mask // terms that name an attribute, by what that depends on: a column has one name for all its rows
+}
+
+// naming is what it depends on which terms name an attribute.
+type naming struct {
+	name string
+	kind text.QuantityKind
+	shut bool
+	task task
 }
 
 // limit is a condition on a figure.

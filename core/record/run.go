@@ -273,6 +273,19 @@ const nearName = 0.62
 
 // heads tells which terms name an attribute: by its name, by the kind of its figures, or by what it is.
 func (q *question) heads(x *Cell) mask {
+	key := naming{x.Name, x.seen.kind, x.seen.shut, q.task}
+	out, ok := q.headed[key]
+	if !ok {
+		out = q.headsOf(x)
+		if q.headed == nil {
+			q.headed = map[naming]mask{}
+		}
+		q.headed[key] = out
+	}
+	return out
+}
+
+func (q *question) headsOf(x *Cell) mask {
 	var out mask
 	kind, stems := x.seen.kind, x.seen.name
 	for i := range q.terms {

@@ -5,9 +5,11 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
+	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -71,7 +73,6 @@ func run(address, out, only string, extra []shot) error {
 	shots := []shot{
 		{"gather", base + "/gather", "tr.line", nil},
 		{"choose", base + "/gather", ".source", click(`.source a[href*="/choose/"]`)},
-		{"checks", base + "/gather/checks", ".finding", nil},
 		{"document", base + "/answer", ".el-slider", func(ctx context.Context) error { // where a citation leads: the row, and the cell that was told
 			return errors.Join(ask("What does a bicycle cost?")(ctx), chromedp.Do(ctx,
 				chromedp.Click(chromedp.CSS(".trail .cite")), chromedp.WaitVisible(chromedp.CSS(".reading mark")), chromedp.WaitVisible(chromedp.CSS(".strata button")),
@@ -103,12 +104,13 @@ func run(address, out, only string, extra []shot) error {
 		}},
 		{"figures", base + "/mend?view=figures", ".tiles", nil},
 		{"chart", base + "/prove?view=chart", "canvas", nil},
-		{"trial", base + "/prove?view=trials", ".plan .notice", func(ctx context.Context) error {
-			js := fmt.Sprintf(`fetch('/api/corpora/%s/sets/%s/trials', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({
-				search: 'grid', factors: [{ key: 'answer.sources', values: ['1', '2'] }, { key: 'answer.bar', values: ['0.3', '0.5', '0.6', '0.7'] }, { key: 'find.keep', values: ['4', '8', '12'] }, { key: 'find.path', values: ['1', '3'] }] }) })`,
-				url.PathEscape(demo.Corpus), url.PathEscape(demo.Set))
-			wait := `document.querySelectorAll('svg circle').length >= 47 && !document.querySelector('progress')`
-			return errors.Join(chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js+";")), until(ctx, wait))
+		{"serve", base + "/serve", ".releases", nil},
+		{"share", "", "#ask", func(ctx context.Context) error { // what visitors see
+			js := `(async () => { const e = document.querySelector('#ask'), ask = async (q, n) => { e.value = q; e.dispatchEvent(new Event('input', { bubbles: true }));
+				await new Promise(r => setTimeout(r, 50)); document.querySelector('footer button').click(); while (document.querySelectorAll('.thumbs').length < n) await new Promise(r => setTimeout(r, 50)) };
+				await ask('Can I bring my dog and what does it cost?', 1); await ask('How long does the crossing to Sandrel take?', 2); await ask('Who is the mayor of Tolmouth?', 3);
+				document.querySelector('main').scrollTop = 0; e.blur() })()`
+			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js, chromedp.EvalAwaitPromise))
 		}},
 		// Last: it leaves the dark theme behind.
 		{"palette", base + "/shape", ".text section", func(ctx context.Context) error {
@@ -122,11 +124,43 @@ func run(address, out, only string, extra []shot) error {
 		if only != "" && !strings.Contains(s.name, only) {
 			continue
 		}
+		if s.name == "share" {
+			var err error
+			if s.path, err = share(address); err != nil {
+				return err
+			}
+		}
 		if err := take(ctx, s, out); err != nil {
 			return fmt.Errorf("picture %s: %w", s.name, err)
 		}
 	}
 	return nil
+}
+
+// share makes a share link, and gives its address.
+func share(address string) (string, error) {
+	var place struct{ Visitors string }
+	var link struct{ Token string }
+	at := address + "/api/corpora/" + url.PathEscape(demo.Corpus)
+	for _, c := range []struct {
+		method, path, body string
+		into               any
+	}{{http.MethodGet, "/place", "", &place}, {http.MethodPost, "/links", `{"name":"Harbour office"}`, &link}} {
+		q, err := http.NewRequest(c.method, at+c.path, strings.NewReader(c.body))
+		if err != nil {
+			return "", err
+		}
+		q.Header.Set("Content-Type", "application/json")
+		r, err := http.DefaultClient.Do(q)
+		if err != nil {
+			return "", err
+		}
+		err = errors.Join(json.NewDecoder(r.Body).Decode(c.into), r.Body.Close())
+		if err != nil {
+			return "", err
+		}
+	}
+	return place.Visitors + "/s/" + link.Token, nil
 }
 
 // until waits for a condition of the page, two minutes at most.
