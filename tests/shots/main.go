@@ -163,16 +163,6 @@ func share(address string) (string, error) {
 	return place.Visitors + "/s/" + link.Token, nil
 }
 
-// until waits for a condition of the page, two minutes at most.
-func until(ctx context.Context, js string) error {
-	for end := time.Now().Add(2 * time.Minute); time.Now().Before(end); time.Sleep(200 * time.Millisecond) {
-		if ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](js)); err != nil || ok {
-			return err
-		}
-	}
-	return fmt.Errorf("still not so: %s", js)
-}
-
 func take(ctx context.Context, s shot, out string) error {
 	ctx, cancel := context.WithTimeout(ctx, 150*time.Second)
 	defer cancel()

@@ -67,7 +67,7 @@ func New(a *app.App, o Options) http.Handler {
 	r.Get("/s/{token}", h.shared)
 	r.Get("/v/pass", h.pass)
 	r.Post("/v/about", h.about)
-	limited := r.With(httprate.Limit(perAddress, time.Minute, httprate.WithKeyFuncs(h.address), httprate.WithLimitHandler(tooMany)), middleware.ThrottleBacklog(answeredAtOnce, waiting, 30*time.Second))
+	limited := r.With(httprate.LimitBy(perAddress, time.Minute, h.address, httprate.WithLimitHandler(tooMany)), middleware.ThrottleBacklog(answeredAtOnce, waiting, 30*time.Second))
 	limited.Post("/v/ask", h.ask)
 	limited.Post("/v/thumb", h.thumb)
 	limited.Post("/v/forget", h.forget)
@@ -110,7 +110,8 @@ func (h *handlers) address(q *http.Request) (string, error) {
 			return httprate.CanonicalizeIP(ip.String()), nil
 		}
 	}
-	return httprate.KeyByIP(q)
+	host, _, err := net.SplitHostPort(q.RemoteAddr)
+	return httprate.CanonicalizeIP(host), err
 }
 
 // allow counts a question against a rate of a minute.
