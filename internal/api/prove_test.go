@@ -137,7 +137,7 @@ func TestReleasesOverTheAPI(t *testing.T) {
 	r = send(t, srv, "POST", "/api/corpora/c/releases/last/ask", `{"question":"What does a dog pay?"}`)
 	require.Equal(t, 200, r.status, r.raw)
 	assert.Contains(t, r.body["reply"], "£2.00")
-	assert.Contains(t, send(t, srv, "GET", "/api/corpora", "").raw, `"release":{"number":1`)
+	assert.Contains(t, send(t, srv, "GET", "/api/corpora", "").raw, `"number":1,"note":"first"`)
 }
 
 func TestASetChangedMeanwhileIsNotOverwritten(t *testing.T) {

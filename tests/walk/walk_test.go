@@ -523,7 +523,7 @@ func written(t *testing.T, name, body string) string {
 // The demo as `make demo` starts it, down to its first answer.
 func TestTheDemo(t *testing.T) {
 	data := filepath.Join(t.TempDir(), "data")
-	p := start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0", "--mail", "127.0.0.1:0")
+	p := start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0", "--mail", "127.0.0.1:0", "--visitors", "127.0.0.1:0")
 	var c struct {
 		Documents, Chunks int
 		LastRun           struct{ Pass float64 }
@@ -532,7 +532,7 @@ func TestTheDemo(t *testing.T) {
 	assert.GreaterOrEqual(t, c.Documents, 60)
 	assert.Greater(t, c.LastRun.Pass, 0.5)
 	p.stop(t)
-	p = start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0", "--mail", "127.0.0.1:0")
+	p = start(t, "demo", "--data", data, "--addr", "127.0.0.1:0", "--site", "127.0.0.1:0", "--mail", "127.0.0.1:0", "--visitors", "127.0.0.1:0")
 	p.stop(t)
 }
 
