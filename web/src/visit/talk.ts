@@ -42,11 +42,13 @@ export class Trouble extends Error {
 export async function send<T>(path: string, body: Record<string, string>): Promise<T> {
   let r: Response
   try {
-    r = await fetch(path, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify(body),
-    })
+    r = await fetch(
+      new Request(new URL(path, location.href), {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify(body),
+      }),
+    )
   } catch {
     throw new Trouble('No connection. Your text is kept; try again in a moment.', 0)
   }

@@ -1,0 +1,131 @@
+import { mount } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { answering, refusal, settle, type Call } from '../../tests/network'
+import SheetView from './SheetView.vue'
+import { lettersOn, memory, randomName } from './talk'
+
+const about = {
+  title: 'Ask Tolmouth',
+  accent: '#0b5a6f',
+  note: 'A machine replies.',
+  message: '',
+  welcome: 'Ask about boats.',
+  first: ['Can I bring my kayak?'],
+  memoryDays: 0,
+  paused: '',
+  test: false,
+}
+const said = {
+  conversation: 'c1',
+  exchange: 'e1',
+  sentences: [
+    { text: 'Kayaks travel on deck.', sources: [0] },
+    { text: '<b>Not bold</b>.', sources: [] },
+  ],
+  sources: [{ title: 'Kayaks', link: 'https://tolmouth.example/kayaks' }],
+  outcome: 'answered',
+  refused: false,
+  options: ['Single', 'Return'],
+}
+let calls: Call[]
+let status = 200
+let days = 0
+
+async function show() {
+  window.history.replaceState({}, '', '/s/abc')
+  const w = mount(SheetView, { attachTo: document.body })
+  await settle()
+  return w
+}
+
+beforeEach(() => {
+  status = 200
+  days = 0
+  localStorage.clear()
+  Element.prototype.scrollIntoView = vi.fn()
+  calls = answering((c) => {
+    if (c.path === '/v/about') return { ...about, memoryDays: days }
+    if (status !== 200) return refusal(status, 'too many messages: try again in a minute')
+    return c.path === '/v/ask' ? said : {}
+  })
+})
+afterEach(() => {
+  document.body.innerHTML = ''
+})
+
+describe('the sheet of visitors', () => {
+  it('asks, shows the reply as text with its sources, and goes on with the conversation', async () => {
+    const w = await show()
+    await w.find('.choices button').trigger('click')
+    await settle()
+    expect(calls.find((c) => c.path === '/v/ask')?.body).toMatchObject({
+      link: 'abc',
+      text: 'Can I bring my kayak?',
+      conversation: '',
+    })
+    expect(w.find('article .said').text()).toContain('<b>Not bold</b>')
+    expect(w.find('article b').exists()).toBe(false)
+    expect(w.find('.sources a').attributes()).toMatchObject({
+      href: 'https://tolmouth.example/kayaks',
+      rel: 'noopener noreferrer',
+    })
+    await w.findAll('.choices button')[1]?.trigger('click')
+    await settle()
+    expect(calls.filter((c) => c.path === '/v/ask')[1]?.body).toMatchObject({ text: 'Return', conversation: 'c1' })
+    await w.find('.thumbs button').trigger('click')
+    await settle()
+    expect(calls.find((c) => c.path === '/v/thumb')?.body).toMatchObject({
+      conversation: 'c1',
+      exchange: 'e1',
+      thumb: 'up',
+    })
+    expect(localStorage.length).toBe(0) // nothing is stored unless that is switched on
+    w.unmount()
+  })
+
+  it('keeps what was written when it cannot be sent', async () => {
+    const w = await show()
+    status = 429
+    await w.find('#ask').setValue('How much is a dog?')
+    await w.find('footer form').trigger('submit')
+    await settle()
+    expect(w.find('article .problem').text()).toContain('too many messages')
+    expect((w.find('#ask').element as HTMLTextAreaElement).value).toBe('How much is a dog?')
+    w.unmount()
+  })
+
+  it('remembers for as many days as it may, and forgets when asked to', async () => {
+    days = 3
+    let w = await show()
+    await w.find('.choices button').trigger('click')
+    await settle()
+    w.unmount()
+    w = await show()
+    expect(w.findAll('article')).toHaveLength(1)
+    const visitor = (calls.find((c) => c.path === '/v/ask')?.body as { visitor: string }).visitor
+    await w.find('button.plain').trigger('click')
+    await settle()
+    expect(calls.find((c) => c.path === '/v/forget')?.body).toMatchObject({ visitor })
+    expect(w.findAll('article')).toHaveLength(0)
+    expect(localStorage.length).toBe(0)
+    w.unmount()
+  })
+})
+
+describe('what the sheet stands on', () => {
+  it('chooses letters that can be read on a colour', () => {
+    expect(lettersOn('#000000')).toBe('#ffffff')
+    expect(lettersOn('#ffffff')).toBe('#000000')
+    expect(lettersOn('#0b5a6f')).toBe('#ffffff')
+    expect(lettersOn('#ffd400')).toBe('#000000')
+  })
+
+  it('drops what is too old to be remembered, and names nobody', () => {
+    memory.write('k', 1, 'v', [])
+    expect(memory.read('k')?.visitor).toBe('v')
+    memory.write('k', -1, 'v', [])
+    expect(memory.read('k')).toBeUndefined()
+    expect(randomName()).toMatch(/^[0-9a-f]{32}$/)
+    expect(randomName()).not.toBe(randomName())
+  })
+})
