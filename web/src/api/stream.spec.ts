@@ -8,6 +8,7 @@ class FakeStream {
   readyState = 1
   closed = false
   onopen?: () => void
+  onerror?: () => void
   constructor(readonly address: string) {
     FakeStream.all.push(this)
   }
@@ -102,5 +103,22 @@ describe('follow', () => {
     window.dispatchEvent(Object.assign(new Event('pageshow'), { persisted: true }))
     expect(FakeStream.all.at(-1)?.address).toBe('/api/events?since=9')
     expect(heard).toEqual([9])
+  })
+
+  it('opens again where it was refused, from where it stopped', () => {
+    vi.useFakeTimers()
+    vi.stubGlobal('navigator', {})
+    vi.stubGlobal('BroadcastChannel', undefined)
+    const connected: boolean[] = []
+    follow({ event: () => undefined, connected: (yes) => connected.push(yes) })
+    const first = FakeStream.all[0]
+    first?.send(7)
+    if (first !== undefined) first.readyState = 2 // the browser has given up
+    first?.onerror?.()
+    expect(connected.at(-1)).toBe(false)
+    expect(FakeStream.all).toHaveLength(1)
+    vi.advanceTimersByTime(6000)
+    expect(FakeStream.all.map((x) => x.address)).toEqual(['/api/events', '/api/events?since=7'])
+    vi.useRealTimers()
   })
 })

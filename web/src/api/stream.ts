@@ -20,6 +20,9 @@ export interface Listener {
 
 const name = 'jolvex-events'
 
+/** Milliseconds after which a stream that was refused is tried again. */
+const retry = 5000
+
 interface Message {
   event?: StreamEvent
   connected?: boolean
@@ -51,20 +54,30 @@ export function follow(to: Listener): void {
 
   /** Reads the stream until the function that is returned is called. */
   function read(): () => void {
-    const stream = new EventSource(last < 0 ? '/api/events' : `/api/events?since=${last}`)
-    stream.onopen = () => tell(true)
-    stream.onerror = () => tell(false)
-    stream.onmessage = (m: MessageEvent<string>) => {
-      const event = JSON.parse(m.data) as StreamEvent
-      take(event)
-      channel?.postMessage({ event } satisfies Message)
+    let stream: EventSource
+    let again: ReturnType<typeof setTimeout> | undefined
+    const open = (): void => {
+      stream = new EventSource(last < 0 ? '/api/events' : `/api/events?since=${last}`)
+      stream.onopen = () => tell(true)
+      stream.onerror = () => {
+        tell(false)
+        // The browser gives up where it is refused, as when a session has ended: whoever signs in again hears again.
+        if (stream.readyState === 2) again = setTimeout(open, retry)
+      }
+      stream.onmessage = (m: MessageEvent<string>) => {
+        const event = JSON.parse(m.data) as StreamEvent
+        take(event)
+        channel?.postMessage({ event } satisfies Message)
+      }
     }
+    open()
     const answer = (m: MessageEvent<Message>): void => {
       if (m.data.hello === true) channel?.postMessage({ connected: stream.readyState === 1 } satisfies Message)
     }
     channel?.addEventListener('message', answer)
     return () => {
       channel?.removeEventListener('message', answer)
+      clearTimeout(again)
       stream.close()
     }
   }
