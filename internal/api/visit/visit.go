@@ -38,7 +38,7 @@ type handlers struct {
 	o   Options
 
 	mu    sync.Mutex
-	rates map[string]*httprate.RateLimiter // by key
+	rates map[int]*httprate.RateLimiter // by what they allow in a minute
 }
 
 // Bounds on what comes from outside.
@@ -53,7 +53,7 @@ const (
 
 // New makes the handler of everything that visitors and programs reach.
 func New(a *app.App, o Options) http.Handler {
-	h := &handlers{app: a, o: o, rates: map[string]*httprate.RateLimiter{}}
+	h := &handlers{app: a, o: o, rates: map[int]*httprate.RateLimiter{}}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, middleware.Recoverer, headers)
 	r.Use(middleware.Compress(5, "application/json", "text/html", "text/css", "text/javascript"))
@@ -114,17 +114,44 @@ func (h *handlers) address(q *http.Request) (string, error) {
 	return httprate.CanonicalizeIP(host), err
 }
 
-// allow counts a question against a rate of a minute.
-func (h *handlers) allow(w http.ResponseWriter, q *http.Request, key string, rate int) bool {
+// limiter counts against a rate of a minute.
+func (h *handlers) limiter(rate int) *httprate.RateLimiter {
 	h.mu.Lock()
-	name := fmt.Sprintf("%d", rate)
-	l := h.rates[name]
+	defer h.mu.Unlock()
+	l := h.rates[rate]
 	if l == nil {
 		l = httprate.NewRateLimiter(rate, time.Minute, httprate.WithLimitHandler(tooMany))
-		h.rates[name] = l
+		h.rates[rate] = l
 	}
-	h.mu.Unlock()
-	return !l.RespondOnLimit(w, q, key)
+	return l
+}
+
+// allow counts a question; it has answered when it gives false.
+func (h *handlers) allow(w http.ResponseWriter, q *http.Request, key string, rate int) bool {
+	return !h.limiter(rate).RespondOnLimit(w, q, key)
+}
+
+// byLink lets in who comes by a link. Wrong words are counted by network address, right ones are not: nobody tries words one after the other, and
+// whoever knows the word is not held off for it. It has answered when it gives false.
+func (h *handlers) byLink(w http.ResponseWriter, q *http.Request, l *letter) (serving.Admitted, bool) {
+	address, err := h.address(q)
+	if err != nil {
+		h.fail(w, err)
+		return serving.Admitted{}, false
+	}
+	key := "word " + l.Link + " " + address
+	if _, tried, err := h.limiter(perVisitor).Status(key); err != nil || tried >= perVisitor {
+		tooMany(w, q)
+		return serving.Admitted{}, false
+	}
+	a, err := h.app.Serving.AdmitLink(q.Context(), l.Link, l.Word)
+	if errors.Is(err, serving.ErrWord) && l.Word != "" && !h.allow(w, q, key, perVisitor) {
+		return a, false
+	}
+	if err != nil {
+		h.fail(w, err)
+	}
+	return a, err == nil
 }
 
 func write(w http.ResponseWriter, status int, v any) {
@@ -276,16 +303,10 @@ func (h *handlers) admit(w http.ResponseWriter, q *http.Request, l *letter) (ser
 		wire.Problem(w, http.StatusUnprocessableEntity, "a part of the message is too long")
 		return serving.Admitted{}, false
 	}
-	var a serving.Admitted
-	var err error
 	if l.Link != "" {
-		if l.Word != "" && !h.allow(w, q, "word "+l.Link, perVisitor) { // nobody tries words one after the other
-			return a, false
-		}
-		a, err = h.app.Serving.AdmitLink(q.Context(), l.Link, l.Word)
-	} else {
-		a, err = h.app.Serving.AdmitPass(q.Context(), l.Pass, time.Now())
+		return h.byLink(w, q, l)
 	}
+	a, err := h.app.Serving.AdmitPass(q.Context(), l.Pass, time.Now())
 	if err != nil {
 		h.fail(w, err)
 		return a, false
