@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +13,7 @@ import (
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/gathering"
+	"jolvex/internal/indexing"
 	servingroom "jolvex/internal/serving"
 )
 
@@ -108,4 +111,90 @@ func TestAMarkReachesWhatIsReleased(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, r.Refused)
 	assert.Empty(t, r.Evidence)
+}
+
+// What is removed after a release is gone from it at once, for everybody; and a page of one group that is marked for staff leaves the group, too.
+func TestWhatIsRemovedLeavesTheRelease(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	put := func(name, audience, text string) indexing.Document {
+		d, err := a.Gathering.TakeFile(t.Context(), "c", gathering.File{Name: name, Audience: audience, Body: []byte(text)})
+		require.NoError(t, err)
+		return d
+	}
+	dogs := put("dogs.md", "", "# Animals\n\nA dog costs £2.00 each way.\n")
+	lounge := put("lounge.md", "group:members", "# Lounge\n\nThe lounge for members opens at 07:30.\n")
+	_, err := a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{})
+	require.NoError(t, err)
+	members := asking.Caller{Audience: "group:members", Surface: asking.SurfaceWidget}
+	says := func(who asking.Caller, question string) *asking.Reply {
+		r, err := a.Serving.AskReleased(t.Context(), who, "c", query.Question{Text: question})
+		require.NoError(t, err)
+		return r
+	}
+	require.Contains(t, says(public, "How much is a dog?").Reply, "£2.00")
+	require.Contains(t, says(members, "When does the lounge open?").Reply, "07:30")
+
+	staff := "staff"
+	_, err = a.Gathering.ChangeDocument(t.Context(), "c", lounge.ID, gathering.DocumentChange{Audience: &staff})
+	require.NoError(t, err)
+	assert.True(t, says(members, "When does the lounge open?").Refused)
+
+	require.NoError(t, a.Gathering.RemoveDocument(t.Context(), "c", dogs.ID))
+	for _, who := range []asking.Caller{public, members, {Audience: "staff"}} {
+		r := says(who, "How much is a dog?")
+		assert.NotContains(t, r.Reply, "£2.00")
+		for _, e := range r.Evidence {
+			assert.NotEqual(t, dogs.ID, e.Document)
+		}
+	}
+}
+
+// A release whose files are damaged or gone is built anew of the versions that it was made of, though the pages are others by now.
+func TestADamagedReleaseIsBuiltAnew(t *testing.T) {
+	dir := t.TempDir()
+	a := open(t, dir)
+	create(t, a, "c")
+	put := func(price string) {
+		_, err := a.Gathering.Upload(t.Context(), "c", "dogs.md", "", []byte("# Animals\n\nDogs must be on a lead. A dog costs "+price+" each way.\n"))
+		require.NoError(t, err)
+	}
+	put("£2.00")
+	_, err := a.Gathering.TakeFile(t.Context(), "c", gathering.File{Name: "crew.md", Audience: "staff", Body: []byte("# Crew\n\nThe crew kitchen closes at 23:15.\n")})
+	require.NoError(t, err)
+	_, err = a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{})
+	require.NoError(t, err)
+	before, err := a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+	require.NoError(t, err)
+	require.Contains(t, before.Reply, "£2.00")
+	kitchen, err := a.Serving.AskReleased(t.Context(), asking.Caller{Audience: "staff"}, "c", query.Question{Text: "When does the crew kitchen close?"})
+	require.NoError(t, err)
+	require.Contains(t, kitchen.Reply, "23:15")
+	put("£3.00")
+	require.NoError(t, a.Close())
+
+	files, err := filepath.Glob(filepath.Join(dir, "index", "*"))
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for n, f := range files { // some damaged, some gone
+		if n%2 == 0 {
+			require.NoError(t, os.Truncate(f, 20))
+		} else {
+			require.NoError(t, os.Remove(f))
+		}
+	}
+	for range 2 { // the second start finds what the first has written
+		a = open(t, dir)
+		got, err := a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+		require.NoError(t, err)
+		assert.Equal(t, before.Reply, got.Reply)
+		assert.InDelta(t, before.Support, got.Support, 1e-9)
+		got, err = a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "When does the crew kitchen close?"})
+		require.NoError(t, err)
+		assert.NotContains(t, got.Reply, "23:15", "staff's material is staff's in what was built anew")
+		got, err = a.Serving.AskReleased(t.Context(), asking.Caller{Audience: "staff"}, "c", query.Question{Text: "When does the crew kitchen close?"})
+		require.NoError(t, err)
+		assert.Contains(t, got.Reply, "23:15")
+		require.NoError(t, a.Close())
+	}
 }

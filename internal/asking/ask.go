@@ -156,19 +156,25 @@ func (as *Asker) Ask(ctx context.Context, who Caller, corpus string, q query.Que
 	if err != nil {
 		return nil, err
 	}
-	return as.AskAndKeep(ctx, who, c, b, q)
+	r, err := as.AskAndKeep(ctx, who, c, b, q)
+	if err != nil {
+		return nil, err
+	}
+	return r, as.lay(ctx, r, map[string]store.Document{})
 }
 
-// AskAndKeep answers a question on a bench, keeps the reply as an exchange of its conversation, and does what house rules want done beside it.
+// AskAndKeep answers a question on a bench, keeps the reply as an exchange of its conversation, and does what house rules want done beside it. Of the
+// evidence it gives what is cited.
 func (as *Asker) AskAndKeep(ctx context.Context, who Caller, c store.Corpus, b answer.Bench, q query.Question) (*Reply, error) {
 	t, ms, err := AskOn(ctx, b, q)
 	if err != nil {
 		return nil, err
 	}
-	r, err := as.expanded(ctx, t, ms)
+	r, err := as.cite(ctx, t, map[string]store.Document{})
 	if err != nil {
 		return nil, err
 	}
+	r.Millis = ms
 	if r.ID, r.Conversation, err = as.keep(ctx, who, c, t); err != nil {
 		return nil, err
 	}
@@ -194,42 +200,59 @@ func (as *Asker) Reply(ctx context.Context, corpus, id string) (*Reply, error) {
 
 // Expand fetches the texts that a trail refers to.
 func (as *Asker) Expand(ctx context.Context, t *answer.Trail) (*Reply, error) {
-	r := &Reply{Reply: t.Text(), Refused: t.Outcome == answer.Refused, Support: t.Support, Trail: t, Cited: []Cited{}, Evidence: []Evidence{}}
 	documents := map[string]store.Document{}
-	for _, c := range t.Candidates {
-		body, err := as.index.Version(ctx, c.Version)
+	r, err := as.cite(ctx, t, documents)
+	if err != nil {
+		return nil, err
+	}
+	return r, as.lay(ctx, r, documents)
+}
+
+// cite is a trail as a reply, with the passages that its sentences rest on and without the other evidence.
+func (as *Asker) cite(ctx context.Context, t *answer.Trail, documents map[string]store.Document) (*Reply, error) {
+	r := &Reply{Reply: t.Text(), Refused: t.Outcome == answer.Refused, Support: t.Support, Trail: t, Cited: []Cited{}, Evidence: []Evidence{}, Left: []LeftOut{}}
+	for i, s := range t.Reply {
+		if s.Candidate < 0 {
+			continue
+		}
+		body, err := as.index.Version(ctx, s.Version)
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
 		}
-		d, err := as.DocumentOrStandIn(ctx, c.Document, documents)
+		d, err := as.DocumentOrStandIn(ctx, t.Candidates[s.Candidate].Document, documents)
 		if err != nil {
 			return nil, fmt.Errorf("open the evidence: %w", err)
+		}
+		at := d.Address
+		if d.Media != "" {
+			at = d.Media // what is said is cited at the moment at which it is said
+		}
+		r.Cited = append(r.Cited, Cited{i, d.ID, s.Version, d.Address, body.Link(at, s.Span), body.Title, body.PathAt(s.Span), s.Span, body.Of(s.Span)})
+	}
+	return r, nil
+}
+
+// lay puts all candidates beside a reply, and what was left out.
+func (as *Asker) lay(ctx context.Context, r *Reply, documents map[string]store.Document) error {
+	for _, c := range r.Trail.Candidates {
+		body, err := as.index.Version(ctx, c.Version)
+		if err != nil {
+			return fmt.Errorf("open the evidence: %w", err)
+		}
+		d, err := as.DocumentOrStandIn(ctx, c.Document, documents)
+		if err != nil {
+			return fmt.Errorf("open the evidence: %w", err)
 		}
 		e := Evidence{Candidate: c, Address: d.Address, Title: body.Title, Path: body.PathAt(c.Span), Text: body.Of(c.Span), Lit: []text.Piece{}}
 		if c.Parent.Len() > 0 {
 			e.Section = body.Of(c.Parent)
 		}
-		e.Lit = append(e.Lit, find.Lit(e.Text, t.Reading.Terms)...)
+		e.Lit = append(e.Lit, find.Lit(e.Text, r.Trail.Reading.Terms)...)
 		r.Evidence = append(r.Evidence, e)
 	}
-	for i, s := range t.Reply {
-		if s.Candidate < 0 {
-			continue
-		}
-		e := r.Evidence[s.Candidate]
-		body, err := as.index.Version(ctx, s.Version)
-		if err != nil {
-			return nil, fmt.Errorf("open the evidence: %w", err)
-		}
-		at := e.Address
-		if clip := documents[e.Document].Media; clip != "" {
-			at = clip // what is said is cited at the moment at which it is said
-		}
-		r.Cited = append(r.Cited, Cited{i, e.Document, s.Version, e.Address, body.Link(at, s.Span), e.Title, body.PathAt(s.Span), s.Span, body.Of(s.Span)})
-	}
 	var err error
-	r.Left, err = as.leftOut(ctx, documents, t.Left)
-	return r, err
+	r.Left, err = as.leftOut(ctx, documents, r.Trail.Left)
+	return err
 }
 
 // expanded is a trail for reading, with the time that it took.

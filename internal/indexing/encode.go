@@ -357,7 +357,7 @@ func (e *encodePass) chunks(ctx context.Context, s *Shelf) (bool, error) {
 		}
 		var err error
 		r.EncodedBy, r.Sentences = e.reader.ID(), false
-		r.Encoded, err = e.ix.writeFile(index.EncodeVectors(vs, e.reader.Dimensions()))
+		r.Encoded, err = e.ix.files.Write(index.EncodeVectors(vs, e.reader.Dimensions()))
 		return true, err
 	})
 }

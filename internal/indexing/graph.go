@@ -73,29 +73,11 @@ func (ix *Indexer) adoptGraph(ctx context.Context, c store.Corpus, s *Shelf, seg
 			continue
 		}
 		var err error
-		if r.Graph, err = ix.writeFile(g.Encode()); err != nil {
+		if r.Graph, err = ix.files.Write(g.Encode()); err != nil {
 			return err
 		}
 		r.GraphOf, parts[i].Graph = vectors, g
 		return ix.publish(ctx, c.ID, s, m, parts, nil)
 	}
-	return nil
-}
-
-// readGraph opens a segment's graph when it leads through these vectors. One that cannot be read is forgotten and grown
-// anew: searching does not hang on it.
-func (ix *Indexer) readGraph(r *index.Reference, file string, chunks int) *index.Graph {
-	if r.Graph == "" || r.GraphOf != file {
-		return nil
-	}
-	b, err := ix.readFile(r.Graph)
-	if err == nil {
-		var g *index.Graph
-		if g, err = index.DecodeGraph(b); err == nil && g.Len() == chunks {
-			return g
-		}
-	}
-	ix.log.Warn("a shortcut through the vectors is made anew", "file", r.Graph, "reason", err)
-	r.Graph, r.GraphOf = "", ""
 	return nil
 }

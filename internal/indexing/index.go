@@ -56,7 +56,7 @@ func (ix *Indexer) load(ctx context.Context, c store.Corpus, s *Shelf) error {
 	if err != nil {
 		return err
 	}
-	parts, err := ix.ReadParts(m)
+	parts, err := ix.files.Parts(m)
 	if err != nil {
 		ix.log.Warn("the index is built anew from the documents", "corpus", c.Name, "reason", err)
 		if err := ix.rebuildLocked(ctx, c, s, func(int, int) {}); err != nil {
@@ -137,16 +137,16 @@ func (ix *Indexer) segments(cuts []cut) (parts []index.Part, refs []index.Refere
 func (ix *Indexer) writePart(seg *index.Segment, v vectors) (index.Part, index.Reference, error) {
 	p, r := index.Part{Segment: seg, Vectors: index.Flat(v.words)}, index.Reference{Audience: seg.Audience}
 	var err error
-	if r.Hash, err = ix.writeFile(seg.Encode()); err != nil {
+	if r.Hash, err = ix.files.Write(seg.Encode()); err != nil {
 		return p, r, err
 	}
-	if r.Words, err = ix.writeFile(index.EncodeVectors(v.words, ix.words.Dimensions())); err != nil {
+	if r.Words, err = ix.files.Write(index.EncodeVectors(v.words, ix.words.Dimensions())); err != nil {
 		return p, r, err
 	}
 	p.File = r.Words
 	if len(v.encoded) == len(seg.Entries) && v.by != nil {
 		p.Vectors = index.Flat(v.encoded)
-		r.Encoded, err = ix.writeFile(index.EncodeVectors(v.encoded, v.by.Dimensions()))
+		r.Encoded, err = ix.files.Write(index.EncodeVectors(v.encoded, v.by.Dimensions()))
 		r.EncodedBy, r.Sentences, p.File = v.by.ID(), v.sentences, r.Encoded
 	}
 	return p, r, err
@@ -183,7 +183,7 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 	}
 	for i, r := range m.Segments {
 		parts[i].EncodedBy, parts[i].Sentences = r.EncodedBy, r.Sentences
-		file := ix.vectorFile(r, emb.ID())
+		file := ix.files.VectorFile(r, emb.ID())
 		if parts[i].File == file {
 			continue
 		}
@@ -192,8 +192,8 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 			continue
 		}
 		var err error
-		parts[i].Graph = ix.readGraph(&m.Segments[i], file, len(parts[i].Segment.Entries))
-		if parts[i].Vectors, err = ix.readVectors(file, len(parts[i].Segment.Entries)); err != nil {
+		parts[i].Graph = ix.files.Graph(&m.Segments[i], file, len(parts[i].Segment.Entries))
+		if parts[i].Vectors, err = ix.files.Vectors(file, len(parts[i].Segment.Entries)); err != nil {
 			return err
 		}
 	}
@@ -205,17 +205,6 @@ func (ix *Indexer) choose(m *index.Manifest, parts []index.Part, mt method.Metho
 	m.VectorSet, m.Embedder, m.IndexStage = st.Embed, emb.ID(), target.Index
 	m.Sentences = sentences
 	return err
-}
-
-// vectorFile is the file of a segment's vectors by an embedder; "" while it has not read the segment.
-func (ix *Indexer) vectorFile(r index.Reference, embedder string) string {
-	switch {
-	case r.EncodedBy != "" && r.EncodedBy == embedder:
-		return r.Encoded
-	case embedder == ix.words.ID():
-		return r.Words
-	}
-	return ""
 }
 
 // Target is the embedder that a method asks for.
@@ -394,7 +383,7 @@ func (ix *Indexer) follow(parts []index.Part, refs []index.Reference, origins []
 	sets := make([][]embed.Vector, len(parts))
 	for i, p := range parts {
 		var err error
-		if sets[i], err = ix.readVectors(file(refs[i]), len(p.Segment.Entries)); err != nil {
+		if sets[i], err = ix.files.Vectors(file(refs[i]), len(p.Segment.Entries)); err != nil {
 			return nil, err
 		}
 	}
@@ -422,7 +411,7 @@ func (ix *Indexer) publish(ctx context.Context, corpus string, s *Shelf, m index
 		chunks += len(p.Segment.Entries) - p.Dead.Count()
 	}
 	event.Tell(ctx, ix.events, event.Index, corpus, event.IndexBody{Chunks: chunks, Snapshot: name, Embedder: m.Embedder})
-	return ix.sweep(ctx)
+	return ix.Sweep(ctx)
 }
 
 // rebuild cuts and indexes every document anew under the current settings.

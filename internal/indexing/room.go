@@ -6,6 +6,7 @@ package indexing
 import (
 	"fmt"
 	"log/slog"
+	"path/filepath"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -17,6 +18,7 @@ import (
 	"jolvex/core/embed"
 	"jolvex/internal/connections"
 	"jolvex/internal/event"
+	"jolvex/internal/indexing/files"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
 )
@@ -29,7 +31,7 @@ const (
 
 // Indexer holds the indexes of all corpora.
 type Indexer struct {
-	dir         string
+	files       files.Folder
 	store       *store.Store
 	log         *slog.Logger
 	now         func() time.Time
@@ -63,7 +65,7 @@ type Needs struct {
 // New makes an Indexer and registers its jobs.
 func New(n Needs) (*Indexer, error) {
 	ix := &Indexer{
-		dir: n.Dir, store: n.Store, log: n.Log, now: n.Now, events: n.Events, jobs: n.Jobs, connections: n.Connections,
+		store: n.Store, log: n.Log, now: n.Now, events: n.Events, jobs: n.Jobs, connections: n.Connections,
 		graphFrom: n.GraphFrom, corpora: map[string]*Shelf{},
 	}
 	if ix.graphFrom == 0 {
@@ -82,6 +84,7 @@ func New(n Needs) (*Indexer, error) {
 	if ix.prepared, err = lru.New[string, *chunk.Prepared](keptPrepared); err != nil {
 		return nil, fmt.Errorf("make room for prepared documents: %w", err)
 	}
+	ix.files = files.Folder{Dir: filepath.Join(n.Dir, "index"), Words: ix.words.ID(), Log: n.Log}
 	n.Jobs.Register(job.Rebuild, true, ix.rebuild)
 	n.Jobs.Register(job.Encode, false, ix.encode)
 	n.Jobs.Register(job.Graph, false, ix.growGraphs)

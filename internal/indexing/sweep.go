@@ -12,7 +12,13 @@ import (
 )
 
 // Sweep removes the files of indexes that no manifest names.
-func (ix *Indexer) Sweep(ctx context.Context) error { return ix.sweep(ctx) }
+func (ix *Indexer) Sweep(ctx context.Context) error {
+	ms, err := ix.store.Manifests(ctx)
+	if err != nil {
+		return err
+	}
+	return ix.files.Sweep(ms, ix.now())
+}
 
 // Forget lets go of the index of a corpus that was deleted.
 func (ix *Indexer) Forget(corpus string) {

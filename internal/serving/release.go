@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"jolvex/core/index"
 	"jolvex/core/method"
@@ -93,7 +94,7 @@ func (sv *Server) MakeRelease(ctx context.Context, corpus string, making Making)
 	if err != nil {
 		return Release{}, err
 	}
-	r, err := sv.served.AddRelease(ctx, served.Release{Corpus: c.ID, Note: strings.TrimSpace(making.Note), Method: c.Method, MadeBy: making.By, Gate: string(raw), Overrule: making.Overrule})
+	r, err := sv.served.AddRelease(ctx, served.Release{Corpus: c.ID, Note: strings.TrimSpace(making.Note), Method: c.Method, MadeBy: making.By, Gate: string(raw), Overrule: making.Overrule, Documents: madeOf(s.Snapshot.Load())})
 	if err != nil {
 		return Release{}, err
 	}
@@ -118,7 +119,7 @@ func (sv *Server) GoLive(ctx context.Context, corpus string, number int) error {
 	if at < 0 {
 		return fmt.Errorf("release %d: %w", number, fault.ErrMissing)
 	}
-	if _, err := sv.open(rs[at]); err != nil {
+	if _, err := sv.open(ctx, rs[at]); err != nil {
 		return fault.Input("release %d cannot be served: %v", number, err)
 	}
 	p, err := sv.served.Of(ctx, c.ID)
@@ -210,6 +211,10 @@ type frozen struct {
 	number   int
 	snapshot *index.Snapshot
 	method   method.Method
+
+	mu         sync.Mutex
+	restricted []store.Restriction // what without was made for
+	without    *index.Snapshot
 }
 
 // mostFrozen is how many releases of all corpora are kept in memory.
@@ -221,21 +226,78 @@ func (sv *Server) released(ctx context.Context, c store.Corpus) (*frozen, error)
 	if err != nil {
 		return nil, err
 	}
-	return sv.open(r)
+	return sv.open(ctx, r)
 }
 
-// open gives a release in memory, reading its files when it is not there. Releases that were not asked for longest leave first.
-func (sv *Server) open(r served.Release) (*frozen, error) {
+// open gives a release in memory, reading its files when it is not there. Releases that were not asked for longest leave first. One whose files are
+// damaged or gone is built anew of what it was made of.
+func (sv *Server) open(ctx context.Context, r served.Release) (*frozen, error) {
 	if f, ok := sv.frozen.Get(r.ID); ok {
 		return f, nil
 	}
-	parts, err := sv.index.ReadParts(r.Manifest)
+	got, err, _ := sv.opening.Do(r.ID, func() (any, error) {
+		if f, ok := sv.frozen.Get(r.ID); ok {
+			return f, nil
+		}
+		parts, err := sv.index.Open(r.Manifest)
+		if err != nil {
+			if parts, err = sv.mend(context.WithoutCancel(ctx), &r, err); err != nil {
+				return nil, fmt.Errorf("open the index of release %d: %w", r.Number, err)
+			}
+		}
+		f := &frozen{release: r.ID, number: r.Number, snapshot: &index.Snapshot{Name: r.Snapshot, Embedder: r.Manifest.Embedder, Sentences: r.Manifest.Sentences, Parts: parts}, method: r.Method}
+		sv.frozen.Add(r.ID, f)
+		return f, nil
+	})
 	if err != nil {
-		return nil, fmt.Errorf("open the index of release %d: %w", r.Number, err)
+		return nil, err
 	}
-	f := &frozen{r.ID, r.Number, &index.Snapshot{Name: r.Snapshot, Embedder: r.Manifest.Embedder, Sentences: r.Manifest.Sentences, Parts: parts}, r.Method}
-	sv.frozen.Add(r.ID, f)
-	return f, nil
+	return got.(*frozen), nil
+}
+
+// mend builds the index of a release anew from the versions of documents that it was made of.
+func (sv *Server) mend(ctx context.Context, r *served.Release, why error) ([]index.Part, error) {
+	made, err := sv.served.MadeOf(ctx, r.ID)
+	if err != nil {
+		return nil, errors.Join(why, err)
+	}
+	if len(made) == 0 {
+		return nil, fmt.Errorf("%w; it was made before releases kept what they are made of", why)
+	}
+	sv.log.Warn("the index of a release is built anew", "corpus", r.Corpus, "release", r.Number, "reason", why)
+	var docs []store.Document
+	for _, m := range made {
+		d, err := sv.store.Document(ctx, m.Document)
+		if errors.Is(err, fault.ErrMissing) { // removed since: it would be withheld
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		d.Version, d.Audience = m.Version, m.Audience
+		docs = append(docs, d)
+	}
+	if r.Manifest, err = sv.index.Refreeze(ctx, docs, r.Method, r.Manifest); err != nil {
+		return nil, errors.Join(why, err)
+	}
+	if err := sv.served.Refreeze(ctx, r.ID, r.Manifest); err != nil {
+		return nil, err
+	}
+	return sv.index.Open(r.Manifest)
+}
+
+// madeOf are the documents in an index.
+func madeOf(snap *index.Snapshot) []served.Frozen {
+	out, seen := []served.Frozen{}, map[string]bool{}
+	for _, p := range snap.Parts {
+		for i, e := range p.Segment.Entries {
+			if !p.Dead.Has(i) && !seen[e.Document] {
+				seen[e.Document] = true
+				out = append(out, served.Frozen{Document: e.Document, Version: e.Version, Audience: p.Segment.Audience})
+			}
+		}
+	}
+	return out
 }
 
 // AskReleased answers a question under the release that visitors get, and keeps nothing.
@@ -251,7 +313,7 @@ func (sv *Server) AskReleased(ctx context.Context, who asking.Caller, corpus str
 	if err != nil {
 		return nil, err
 	}
-	snap, err := sv.withheld(ctx, c.ID, f.snapshot)
+	snap, err := sv.withheld(ctx, c.ID, f)
 	if err != nil {
 		return nil, err
 	}
@@ -270,22 +332,28 @@ func (sv *Server) AskReleased(ctx context.Context, who asking.Caller, corpus str
 	return r, err
 }
 
-// withheld takes out of what everybody may see in a frozen index the documents that are not for everybody any more: a mark takes
-// effect at once, in what is released too.
-func (sv *Server) withheld(ctx context.Context, corpus string, snap *index.Snapshot) (*index.Snapshot, error) {
-	ids, err := sv.store.Restricted(ctx, corpus)
-	if err != nil || len(ids) == 0 {
-		return snap, err
+// withheld is a frozen index without the documents that may not be seen in it any more: a mark takes effect at once, in what is released too, and
+// what was removed is gone.
+func (sv *Server) withheld(ctx context.Context, corpus string, f *frozen) (*index.Snapshot, error) {
+	rs, err := sv.store.Restricted(ctx, corpus)
+	if err != nil || len(rs) == 0 {
+		return f.snapshot, err
 	}
-	gone := map[string]bool{}
-	for _, id := range ids {
-		gone[id] = true
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.without != nil && slices.Equal(rs, f.restricted) {
+		return f.without, nil
 	}
-	out := &index.Snapshot{Name: snap.Name, Embedder: snap.Embedder, Sentences: snap.Sentences, Parts: slices.Clone(snap.Parts)}
+	out := &index.Snapshot{Name: f.snapshot.Name, Embedder: f.snapshot.Embedder, Sentences: f.snapshot.Sentences, Parts: slices.Clone(f.snapshot.Parts)}
 	for i := range out.Parts {
-		if out.Parts[i].Segment.Audience == index.Public {
-			out.Parts[i], _ = out.Parts[i].Without(gone)
+		gone, audience := map[string]bool{}, out.Parts[i].Segment.Audience
+		for _, r := range rs {
+			if r.Audience == "" || audience != index.Staff && r.Audience != audience {
+				gone[r.Document] = true
+			}
 		}
+		out.Parts[i], _ = out.Parts[i].Without(gone)
 	}
+	f.restricted, f.without = rs, out
 	return out, nil
 }

@@ -3,9 +3,11 @@
 package serving
 
 import (
+	"log/slog"
 	"sync/atomic"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
 
 	"jolvex/internal/asking"
 	"jolvex/internal/connections"
@@ -21,6 +23,7 @@ type Server struct {
 	store       *store.Store
 	served      *served.Served
 	talk        *talk.Talk
+	log         *slog.Logger
 	events      *event.Stream
 	index       *indexing.Indexer
 	asking      *asking.Asker
@@ -28,14 +31,16 @@ type Server struct {
 
 	visitors atomic.Pointer[string] // address at which they come in
 
-	frozen *lru.Cache[string, *frozen] // releases that were opened, by id
-	turns  *oneByOne                   // messages of one conversation come one after the other
+	opening singleflight.Group
+	frozen  *lru.Cache[string, *frozen] // releases that were opened, by id
+	turns   *oneByOne                   // messages of one conversation come one after the other
 }
 
 // Needs are the rooms that serving rests on.
 type Needs struct {
 	Store       *store.Store
 	Talk        *talk.Talk
+	Log         *slog.Logger
 	Events      *event.Stream
 	Index       *indexing.Indexer
 	Asking      *asking.Asker
@@ -46,7 +51,7 @@ type Needs struct {
 func New(n Needs) (*Server, error) {
 	cache, err := lru.New[string, *frozen](mostFrozen)
 	return &Server{
-		store: n.Store, served: served.New(n.Store), talk: n.Talk, events: n.Events, index: n.Index, asking: n.Asking, connections: n.Connections,
+		store: n.Store, served: served.New(n.Store), talk: n.Talk, log: n.Log, events: n.Events, index: n.Index, asking: n.Asking, connections: n.Connections,
 		frozen: cache, turns: &oneByOne{held: map[string]*turn{}},
 	}, err
 }

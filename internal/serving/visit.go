@@ -273,7 +273,7 @@ func (sv *Server) bench(ctx context.Context, who *asking.Caller, a Admitted, beg
 		return answer.Bench{}, err
 	}
 	who.Release = f.release
-	snap, err := sv.withheld(ctx, a.Corpus.ID, f.snapshot)
+	snap, err := sv.withheld(ctx, a.Corpus.ID, f)
 	if err != nil {
 		return answer.Bench{}, err
 	}
@@ -286,7 +286,7 @@ func (sv *Server) withBegun(ctx context.Context, c store.Corpus, begun string) (
 		if err != nil {
 			return nil, err
 		}
-		return sv.open(r)
+		return sv.open(ctx, r)
 	}
 	f, err := sv.released(ctx, c)
 	if errors.Is(err, fault.ErrMissing) {

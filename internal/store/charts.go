@@ -11,7 +11,7 @@ import (
 
 // PutChart keeps the chart of a set in place of the one before; key says of what it was drawn.
 func (s *Store) PutChart(ctx context.Context, corpus, set, key string, chart any) error {
-	body, err := s.pack(chart)
+	body, err := s.Pack(chart)
 	if err != nil {
 		return fmt.Errorf("write a chart: %w", err)
 	}
@@ -34,5 +34,5 @@ func (s *Store) Chart(ctx context.Context, set string, chart any) (key string, e
 	if err != nil {
 		return "", fmt.Errorf("read a chart: %w", err)
 	}
-	return row.Key, s.unpack(row.Body, chart)
+	return row.Key, s.Unpack(row.Body, chart)
 }

@@ -17,7 +17,10 @@ func (s *Store) DeleteCorpus(ctx context.Context, id string) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE corpus_id = ?`, id); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `DELETE FROM corpora WHERE id = ?`, id)
+		if _, err := tx.ExecContext(ctx, `DELETE FROM corpora WHERE id = ?`, id); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `DELETE FROM withdrawn WHERE corpus_id = ?`, id)
 		return err
 	})
 }

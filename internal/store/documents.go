@@ -227,7 +227,7 @@ func (s *Store) putVersion(ctx context.Context, tx *sqlx.Tx, document, hash stri
 }
 
 func (s *Store) putBody(ctx context.Context, tx *sqlx.Tx, hash string, d *doc.Document) error {
-	body, err := s.pack(d)
+	body, err := s.Pack(d)
 	if err != nil {
 		return err
 	}
@@ -513,15 +513,22 @@ func (s *Store) Version(ctx context.Context, hash string) (*doc.Document, error)
 		return nil, err
 	}
 	var d doc.Document
-	if err := s.unpack(body, &d); err != nil {
+	if err := s.Unpack(body, &d); err != nil {
 		return nil, fmt.Errorf("document version %s: %w", hash, err)
 	}
 	return &d, nil
 }
 
-// Restricted lists the documents of a corpus that are not for everybody now.
-func (s *Store) Restricted(ctx context.Context, corpus string) ([]string, error) {
-	var out []string
-	return out, s.List(ctx, &out, "list what is not for everybody", `SELECT d.id FROM documents d JOIN sources s ON s.id = d.source_id
-		WHERE d.corpus_id = ? AND (CASE d.own_audience WHEN '' THEN s.audience ELSE d.own_audience END) <> ?`, corpus, index.Public)
+// Restriction is a document of which a release must not say everything that it could.
+type Restriction struct {
+	Document string `db:"id"`
+	Audience string `db:"audience"` // who may be answered from it now; empty when it was removed
+}
+
+// Restricted lists the documents of a corpus that are not for everybody now, and those that were removed after a release.
+func (s *Store) Restricted(ctx context.Context, corpus string) ([]Restriction, error) {
+	var out []Restriction
+	return out, s.List(ctx, &out, "list what is not for everybody", `SELECT id, own_audience AS audience FROM documents WHERE corpus_id = ? AND own_audience <> '' AND own_audience <> ?
+		UNION ALL SELECT d.id, s.audience FROM sources s JOIN documents d ON d.source_id = s.id WHERE s.corpus_id = ? AND s.audience <> ? AND d.own_audience = ''
+		UNION ALL SELECT document_id, '' FROM withdrawn WHERE corpus_id = ?`, corpus, index.Public, corpus, index.Public, corpus)
 }

@@ -195,7 +195,7 @@ func TestMarksOfASourceAndOfADocument(t *testing.T) {
 	assert.Equal(t, []string{index.Public, "volatile"}, []string{got.Audience, got.Marks}, "its own go before its source's")
 	restricted, err = s.Restricted(t.Context(), c.ID)
 	require.NoError(t, err)
-	assert.Equal(t, []string{d.ID}, restricted)
+	assert.Equal(t, []Restriction{{d.ID, index.Staff}}, restricted)
 	list, err := s.SourcesOf(t.Context(), KindSite)
 	require.NoError(t, err)
 	require.Len(t, list, 1)

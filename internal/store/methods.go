@@ -71,7 +71,7 @@ func (s *Store) SaveMethod(ctx context.Context, corpus string, m method.Method, 
 			return err
 		}
 		add := func(m method.Method, row methodRow) error {
-			if row.Method, err = s.pack(m); err != nil {
+			if row.Method, err = s.Pack(m); err != nil {
 				return err
 			}
 			last++
@@ -104,7 +104,7 @@ func (s *Store) MethodChanges(ctx context.Context, corpus string) ([]MethodChang
 	out := make([]MethodChange, len(rows))
 	for i, r := range rows {
 		out[i] = MethodChange{Number: r.Number, At: r.At, Why: r.Why, Method: method.Default()}
-		if err := s.unpack(r.Method, &out[i].Method); err != nil {
+		if err := s.Unpack(r.Method, &out[i].Method); err != nil {
 			return nil, fmt.Errorf("read what the settings were: %w", err)
 		}
 		if r.Evidence != "" {

@@ -46,7 +46,7 @@ func (s *Store) PutQuestions(ctx context.Context, corpus, name string, qs []ques
 		if err := tx.GetContext(ctx, &set.ID, `SELECT id FROM question_sets WHERE corpus_id = ? AND name = ?`, corpus, name); err != nil {
 			return err
 		}
-		body, err := s.pack(qs)
+		body, err := s.Pack(qs)
 		if err != nil {
 			return err
 		}
@@ -128,7 +128,7 @@ func (s *Store) SetVersions(ctx context.Context, set string) ([]SetVersion, erro
 // QuestionsOf unpacks the questions of a version.
 func (s *Store) QuestionsOf(v SetVersion) ([]questions.Question, error) {
 	var out []questions.Question
-	return out, s.unpack(v.Body, &out)
+	return out, s.Unpack(v.Body, &out)
 }
 
 // DeleteQuestionSet removes a set with its runs.
@@ -315,7 +315,7 @@ func (s *Store) Run(ctx context.Context, id string) (Run, error) {
 	} else {
 		var body []byte
 		if err = s.Get(ctx, &body, "the questions of run "+id, `SELECT questions FROM set_versions WHERE set_id = ? AND version = ? LIMIT 1`, r.Set, r.SetVersion); err == nil {
-			err = s.unpack(body, &out.Questions)
+			err = s.Unpack(body, &out.Questions)
 		}
 	}
 	if err != nil {
@@ -394,7 +394,7 @@ func (s *Store) AddResults(ctx context.Context, run string, rs []Result) error {
 			}
 			row := resultRow{run, r.Position, r.Question, string(v), nil, r.Millis, r.Failed, "", answer.Format}
 			if r.Trail != nil {
-				if row.Trail, err = s.pack(r.Trail); err != nil {
+				if row.Trail, err = s.Pack(r.Trail); err != nil {
 					return err
 				}
 				if of.Note == "" { // what is only tried leaves no trace in what is used
@@ -474,7 +474,7 @@ func (s *Store) PinRun(ctx context.Context, id string, pins answer.Pins) error {
 
 // AddReply stores a reply with its trail under an id, and does what else belongs to it in the same transaction.
 func (s *Store) AddReply(ctx context.Context, corpus, id string, t *answer.Trail, also func(tx *sqlx.Tx) error) error {
-	body, err := s.pack(t)
+	body, err := s.Pack(t)
 	if err != nil {
 		return err
 	}
@@ -526,7 +526,7 @@ type trailRow struct {
 // trail reads a stored trail of whatever format it was written in.
 func (s *Store) trail(body []byte, format int) (*answer.Trail, error) {
 	t := &answer.Trail{}
-	if err := s.unpack(body, t); err != nil {
+	if err := s.Unpack(body, t); err != nil {
 		return nil, fmt.Errorf("read a trail: %w", err)
 	}
 	if err := answer.Upgrade(t, format); err != nil {

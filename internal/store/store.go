@@ -201,8 +201,8 @@ func (s *Store) List(ctx context.Context, dest any, what, query string, args ...
 	return nil
 }
 
-// pack writes v as compressed JSON.
-func (s *Store) pack(v any) ([]byte, error) {
+// Pack makes compressed JSON of a value.
+func (s *Store) Pack(v any) ([]byte, error) {
 	raw, err := json.Marshal(v)
 	if err != nil {
 		return nil, err
@@ -210,7 +210,8 @@ func (s *Store) pack(v any) ([]byte, error) {
 	return s.enc.EncodeAll(raw, nil), nil
 }
 
-func (s *Store) unpack(b []byte, v any) error {
+// Unpack reads what Pack made.
+func (s *Store) Unpack(b []byte, v any) error {
 	raw, err := s.dec.DecodeAll(b, nil)
 	if err != nil {
 		return fmt.Errorf("unpack: %w", err)

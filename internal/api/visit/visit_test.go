@@ -23,6 +23,7 @@ import (
 	"jolvex/internal/api/visit"
 	"jolvex/internal/app"
 	"jolvex/internal/extractor/extractortest"
+	"jolvex/internal/gathering"
 	"jolvex/internal/serving"
 	"jolvex/internal/store/talk"
 )
@@ -64,7 +65,7 @@ func open(t *testing.T) *harbour {
 
 func (h *harbour) put(name, text, audience string) {
 	h.t.Helper()
-	_, err := h.app.Gathering.Upload(h.t.Context(), corpus, name, audience, []byte(text))
+	_, err := h.app.Gathering.TakeFile(h.t.Context(), corpus, gathering.File{Name: name, Audience: audience, Body: []byte(text)})
 	require.NoError(h.t, err)
 }
 

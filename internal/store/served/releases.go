@@ -28,7 +28,18 @@ type Release struct {
 	MadeBy   string
 	Gate     string // JSON: what the gate said
 	Overrule string // why it was made against the gate; empty when it was open
+	// Documents are what it was made of. Lists of releases leave them out.
+	Documents []Frozen
 }
+
+// Frozen is a document as a release has it.
+type Frozen struct {
+	Document string `json:"document"`
+	Version  string `json:"version"`
+	Audience string `json:"audience"`
+}
+
+const releaseColumns = `id, corpus_id, number, note, method, snapshot, manifest, at, made_by, gate, overruled`
 
 type releaseRow struct {
 	ID       string `db:"id"`
@@ -42,6 +53,8 @@ type releaseRow struct {
 	MadeBy   string `db:"made_by"`
 	Gate     string `db:"gate"`
 	Overrule string `db:"overruled"`
+
+	Documents []byte `db:"documents"`
 }
 
 func (r releaseRow) release() (Release, error) {
@@ -62,8 +75,12 @@ func (v *Served) AddRelease(ctx context.Context, x Release) (Release, error) {
 	if err != nil {
 		return Release{}, err
 	}
+	documents, err := v.s.Pack(x.Documents)
+	if err != nil {
+		return Release{}, err
+	}
 	corpus := x.Corpus
-	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: x.Note, Method: string(raw), At: v.s.Stamp(), MadeBy: x.MadeBy, Gate: x.Gate, Overrule: x.Overrule}
+	r := releaseRow{ID: uuid.NewString(), Corpus: corpus, Note: x.Note, Method: string(raw), At: v.s.Stamp(), MadeBy: x.MadeBy, Gate: x.Gate, Overrule: x.Overrule, Documents: documents}
 	err = v.s.Write(ctx, "make a release", func(tx *sqlx.Tx) error {
 		if err := tx.GetContext(ctx, &r.Number, `SELECT coalesce(max(number), 0) + 1 FROM releases WHERE corpus_id = ?`, corpus); err != nil {
 			return err
@@ -77,7 +94,7 @@ func (v *Served) AddRelease(ctx context.Context, x Release) (Release, error) {
 			return fmt.Errorf("the index in force: %w", err)
 		}
 		r.Snapshot, r.Manifest = in.Name, in.Body
-		_, err = tx.NamedExecContext(ctx, `INSERT INTO releases (id, corpus_id, number, note, method, snapshot, manifest, at, made_by, gate, overruled) VALUES (:id, :corpus_id, :number, :note, :method, :snapshot, :manifest, :at, :made_by, :gate, :overruled)`, r)
+		_, err = tx.NamedExecContext(ctx, `INSERT INTO releases (id, corpus_id, number, note, method, snapshot, manifest, at, made_by, gate, overruled, documents) VALUES (:id, :corpus_id, :number, :note, :method, :snapshot, :manifest, :at, :made_by, :gate, :overruled, :documents)`, r)
 		if err != nil {
 			return err
 		}
@@ -93,7 +110,7 @@ func (v *Served) AddRelease(ctx context.Context, x Release) (Release, error) {
 // Releases lists a corpus's releases, the newest first.
 func (v *Served) Releases(ctx context.Context, corpus string, limit int) ([]Release, error) {
 	var rows []releaseRow
-	if err := v.s.List(ctx, &rows, "list releases", `SELECT * FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
+	if err := v.s.List(ctx, &rows, "list releases", `SELECT `+releaseColumns+` FROM releases WHERE corpus_id = ? ORDER BY number DESC LIMIT ?`, corpus, limit); err != nil {
 		return nil, err
 	}
 	out := make([]Release, len(rows))
@@ -109,8 +126,30 @@ func (v *Served) Releases(ctx context.Context, corpus string, limit int) ([]Rele
 // Release is one of a corpus's, by its id. store.ErrMissing, wrapped, when there is none.
 func (v *Served) Release(ctx context.Context, corpus, id string) (Release, error) {
 	var r releaseRow
-	if err := v.s.Get(ctx, &r, "release", `SELECT * FROM releases WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
+	if err := v.s.Get(ctx, &r, "release", `SELECT `+releaseColumns+` FROM releases WHERE corpus_id = ? AND id = ?`, corpus, id); err != nil {
 		return Release{}, err
 	}
 	return r.release()
+}
+
+// MadeOf are the documents that a release was made of; none when it was made before they were kept.
+func (v *Served) MadeOf(ctx context.Context, id string) ([]Frozen, error) {
+	var raw []byte
+	if err := v.s.Get(ctx, &raw, "what a release was made of", `SELECT documents FROM releases WHERE id = ?`, id); err != nil || len(raw) == 0 {
+		return nil, err
+	}
+	var out []Frozen
+	return out, v.s.Unpack(raw, &out)
+}
+
+// Refreeze gives a release the files of an index that was built anew from what it was made of.
+func (v *Served) Refreeze(ctx context.Context, id string, m index.Manifest) error {
+	raw, err := json.Marshal(m)
+	if err != nil {
+		return err
+	}
+	return v.s.Write(ctx, "keep the index of a release", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE releases SET manifest = ? WHERE id = ?`, string(raw), id)
+		return err
+	})
 }
