@@ -213,7 +213,7 @@ type frozen struct {
 	method   method.Method
 
 	mu         sync.Mutex
-	restricted []store.Restriction // what without was made for
+	restricted []served.Restriction // what without was made for
 	without    *index.Snapshot
 }
 
@@ -335,7 +335,7 @@ func (sv *Server) AskReleased(ctx context.Context, who asking.Caller, corpus str
 // withheld is a frozen index without the documents that may not be seen in it any more: a mark takes effect at once, in what is released too, and
 // what was removed is gone.
 func (sv *Server) withheld(ctx context.Context, corpus string, f *frozen) (*index.Snapshot, error) {
-	rs, err := sv.store.Restricted(ctx, corpus)
+	rs, err := sv.served.Restricted(ctx, corpus)
 	if err != nil || len(rs) == 0 {
 		return f.snapshot, err
 	}

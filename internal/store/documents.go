@@ -9,7 +9,6 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"jolvex/core/doc"
-	"jolvex/core/index"
 )
 
 // The states of a document.
@@ -517,18 +516,4 @@ func (s *Store) Version(ctx context.Context, hash string) (*doc.Document, error)
 		return nil, fmt.Errorf("document version %s: %w", hash, err)
 	}
 	return &d, nil
-}
-
-// Restriction is a document of which a release must not say everything that it could.
-type Restriction struct {
-	Document string `db:"id"`
-	Audience string `db:"audience"` // who may be answered from it now; empty when it was removed
-}
-
-// Restricted lists the documents of a corpus that are not for everybody now, and those that were removed after a release.
-func (s *Store) Restricted(ctx context.Context, corpus string) ([]Restriction, error) {
-	var out []Restriction
-	return out, s.List(ctx, &out, "list what is not for everybody", `SELECT id, own_audience AS audience FROM documents WHERE corpus_id = ? AND own_audience <> '' AND own_audience <> ?
-		UNION ALL SELECT d.id, s.audience FROM sources s JOIN documents d ON d.source_id = s.id WHERE s.corpus_id = ? AND s.audience <> ? AND d.own_audience = ''
-		UNION ALL SELECT document_id, '' FROM withdrawn WHERE corpus_id = ?`, corpus, index.Public, corpus, index.Public, corpus)
 }

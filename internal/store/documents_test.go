@@ -181,9 +181,6 @@ func TestMarksOfASourceAndOfADocument(t *testing.T) {
 	got, err := s.Document(t.Context(), own.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{Fetched, index.Public, "volatile"}, []string{got.State, got.Audience, got.Marks}, "it is to be indexed anew")
-	restricted, err := s.Restricted(t.Context(), c.ID)
-	require.NoError(t, err)
-	assert.Empty(t, restricted)
 
 	src.Audience, src.Marks, src.Name = index.Staff, "unquotable", "Handbook"
 	require.NoError(t, s.SaveSource(t.Context(), src))
@@ -193,9 +190,6 @@ func TestMarksOfASourceAndOfADocument(t *testing.T) {
 	got, err = s.Document(t.Context(), own.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{index.Public, "volatile"}, []string{got.Audience, got.Marks}, "its own go before its source's")
-	restricted, err = s.Restricted(t.Context(), c.ID)
-	require.NoError(t, err)
-	assert.Equal(t, []Restriction{{d.ID, index.Staff}}, restricted)
 	list, err := s.SourcesOf(t.Context(), KindSite)
 	require.NoError(t, err)
 	require.Len(t, list, 1)

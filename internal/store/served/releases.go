@@ -153,3 +153,17 @@ func (v *Served) Refreeze(ctx context.Context, id string, m index.Manifest) erro
 		return err
 	})
 }
+
+// Restriction is a document of which a release must not say everything that it could.
+type Restriction struct {
+	Document string `db:"id"`
+	Audience string `db:"audience"` // who may be answered from it now; empty when it was removed
+}
+
+// Restricted lists the documents of a corpus that are not for everybody now, and those that were removed after a release.
+func (v *Served) Restricted(ctx context.Context, corpus string) ([]Restriction, error) {
+	var out []Restriction
+	return out, v.s.List(ctx, &out, "list what is not for everybody", `SELECT id, own_audience AS audience FROM documents WHERE corpus_id = ? AND own_audience <> '' AND own_audience <> ?
+		UNION ALL SELECT d.id, s.audience FROM sources s JOIN documents d ON d.source_id = s.id WHERE s.corpus_id = ? AND s.audience <> ? AND d.own_audience = ''
+		UNION ALL SELECT document_id, '' FROM withdrawn WHERE corpus_id = ?`, corpus, index.Public, corpus, index.Public, corpus)
+}
