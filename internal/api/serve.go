@@ -85,6 +85,7 @@ func (h *handlers) serve(api huma.API) {
 			return wire.Reply(room().PutPlace(ctx, in.Corpus, in.Body))
 		})
 	h.serveLinks(api)
+	h.desk(api)
 }
 
 // serveLinks registers the operations on links and keys.

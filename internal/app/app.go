@@ -26,6 +26,7 @@ import (
 	"jolvex/internal/mending"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
+	"jolvex/internal/serving/desk"
 	"jolvex/internal/store"
 	"jolvex/internal/store/register"
 	"jolvex/internal/store/talk"
@@ -45,6 +46,7 @@ type App struct {
 	Proving     *proving.Prover
 	Mending     *mending.Mender
 	Serving     *serving.Server
+	Desk        *desk.Room
 	Keeping     *keeping.Keeper
 	People      *people.Room
 	Audit       *audit.Room
@@ -133,6 +135,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 	if a.Serving, err = serving.New(serving.Needs{Store: a.store, Log: log, Talk: a.talk, Events: a.Events, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections}); err != nil {
 		return err
 	}
+	a.Desk = desk.New(desk.Needs{Store: a.store, Talk: a.talk, Events: a.Events, Serving: a.Serving, Corrections: corrections{a.Mending}, Now: o.Now})
 	a.Register, a.Sessions = register.New(a.store), register.NewSessions(a.store)
 	a.People, a.Audit = people.New(a.Register, a.Sessions, a.Connections, o.Now), audit.New(a.Register)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)

@@ -5,6 +5,7 @@ import (
 
 	"jolvex/core/diagnose"
 	"jolvex/core/questions"
+	"jolvex/internal/mending"
 	"jolvex/internal/mending/snags"
 	"jolvex/internal/proving"
 	"jolvex/internal/proving/trials"
@@ -52,4 +53,21 @@ func (p prover) ExpectedQuestions(ctx context.Context, corpus string) (texts, se
 		}
 	}
 	return texts, sets, nil
+}
+
+// corrections are what people change in replies that were prepared for them.
+type corrections struct{ *mending.Mender }
+
+// Corrected implements desk.Corrections: it becomes a snag with both texts.
+func (c corrections) Corrected(ctx context.Context, corpus, exchange, said, written, by string) error {
+	_, err := c.Snags.Add(ctx, corpus, snags.Report{Exchange: exchange, Fact: cut(written, 2000), Note: cut("Changed by "+by+". Prepared was: "+said, 2000)})
+	return err
+}
+
+// cut is the beginning of a text, of at most so many characters.
+func cut(s string, most int) string {
+	if rs := []rune(s); len(rs) > most {
+		return string(rs[:most-1]) + "…"
+	}
+	return s
 }

@@ -42,6 +42,7 @@ type Cited struct {
 	Path     []string `json:"path" nullable:"false"`
 	Span     doc.Span `json:"span"`
 	Passage  string   `json:"passage"`
+	Audience string   `json:"audience" doc:"Who may be answered from the document now: public, staff, or group: and its name; empty when it is not there any more"`
 }
 
 // Reply is a reply with its evidence trail and the texts that the trail refers to.
@@ -227,7 +228,7 @@ func (as *Asker) cite(ctx context.Context, t *answer.Trail, documents map[string
 		if d.Media != "" {
 			at = d.Media // what is said is cited at the moment at which it is said
 		}
-		r.Cited = append(r.Cited, Cited{i, d.ID, s.Version, d.Address, body.Link(at, s.Span), body.Title, body.PathAt(s.Span), s.Span, body.Of(s.Span)})
+		r.Cited = append(r.Cited, Cited{i, d.ID, s.Version, d.Address, body.Link(at, s.Span), body.Title, body.PathAt(s.Span), s.Span, body.Of(s.Span), d.Audience})
 	}
 	return r, nil
 }

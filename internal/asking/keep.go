@@ -27,6 +27,7 @@ const (
 	SurfaceWidget  = "widget"  // on a site
 	SurfaceLink    = "link"    // a share link
 	SurfaceProgram = "program" // another program, with a key
+	SurfaceStaff   = "staff"   // people who answer others
 )
 
 // Tests reports whether what is asked on a surface is asked by people who work here.

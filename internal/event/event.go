@@ -136,6 +136,7 @@ var (
 	Questions = Declare[QuestionsBody]("questions")
 	Notice    = Declare[NoticeBody]("notice")
 	Talk      = Declare[TalkBody]("talk")
+	Handover  = Declare[HandoverBody]("handover")
 )
 
 // CorpusBody says which corpus was made or renamed.
@@ -174,6 +175,11 @@ type QuestionsBody struct {
 
 // NoticeBody says that alerts or hand-overs changed.
 type NoticeBody struct{}
+
+// HandoverBody tells that a conversation waits for a person, or that something was said in one that does.
+type HandoverBody struct {
+	ID string `json:"id"`
+}
 
 // TalkBody says that what was asked, or what is said of it, changed: the log, snags, or settled answers.
 type TalkBody struct{}

@@ -184,6 +184,7 @@ type Said struct {
 	Outcome      string     `json:"outcome"`
 	Refused      bool       `json:"refused"`
 	Options      []string   `json:"options"` // to choose from, where something was asked back
+	Person       string     `json:"person"`  // waiting, when a person was called; taken, when it was passed on to one; else empty
 	TokensIn     int        `json:"-"`       // that a model read for it
 	TokensOut    int        `json:"-"`
 }
@@ -230,6 +231,11 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 			return Said{}, errors.Join(err, ErrGone)
 		}
 	}
+	if m.Conversation != "" {
+		if out, passed, err := sv.passOn(ctx, a, m); passed || err != nil {
+			return out, err
+		}
+	}
 	b, err := sv.bench(ctx, &who, a, begun)
 	if err != nil {
 		return Said{}, err
@@ -238,7 +244,9 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 	if err != nil {
 		return Said{}, err
 	}
-	return said(r), nil
+	out := said(r)
+	out.Person, err = sv.callPerson(ctx, a, b.Rules, r)
+	return out, err
 }
 
 // so is what was said in a conversation so far, and the release with which it began.

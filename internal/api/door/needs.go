@@ -89,7 +89,9 @@ var Needs = map[string]Need{
 	"importSettled": {Write, Change}, "listSubscriptions": {Judge, Quiet}, "putSubscription": {Write, Change}, "deleteSubscription": {Write, Change}, "listDeliveries": {Judge, Quiet}, "retryDelivery": {Write, Change},
 
 	// Serve.
-	"listReleases": {See, Quiet}, "makeRelease": {Release, Change}, "askReleased": {See, Quiet}, "goLive": {Release, Change}, "getGate": {See, Quiet}, "setGate": {Release, Change},
+	"listReleases": {See, Quiet}, "listHandovers": {Judge, Personal}, "openHandover": {Judge, Personal}, "takeHandover": {Judge, Change}, "answerHandover": {Judge, Change}, "closeHandover": {Judge, Change},
+	"prepareReply": {Judge, Quiet}, "sendPrepared": {Judge, Change}, "findByDetails": {Judge, Change},
+	"makeRelease": {Release, Change}, "askReleased": {See, Quiet}, "goLive": {Release, Change}, "getGate": {See, Quiet}, "setGate": {Release, Change},
 	"getPlace": {See, Quiet}, "putPlace": {Release, Change}, "listLinks": {See, Quiet}, "addLink": {Release, Change}, "endLink": {Release, Change},
 	"listKeys": {See, Quiet}, "addKey": {Release, Change}, "endKey": {Release, Change},
 }

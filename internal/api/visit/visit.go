@@ -3,6 +3,7 @@
 package visit
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -43,12 +45,13 @@ type handlers struct {
 
 // Bounds on what comes from outside.
 const (
-	mostBody       = 64 << 10 // bytes of a request
-	mostTalk       = 1 << 20  // bytes of a program's request, which brings its conversation along
-	perAddress     = 120      // messages a minute from one network address
-	perVisitor     = 20       // messages a minute in one conversation, or of one visitor
-	answeredAtOnce = 64       // messages that are being answered
-	waiting        = 500      // messages that wait for that
+	mostBody        = 64 << 10 // bytes of a request
+	mostTalk        = 1 << 20  // bytes of a program's request, which brings its conversation along
+	perAddress      = 120      // messages a minute from one network address
+	heardPerAddress = 600      // looks for what a person said, a minute, from one network address
+	perVisitor      = 20       // messages a minute in one conversation, or of one visitor
+	answeredAtOnce  = 64       // messages that are being answered
+	waiting         = 500      // messages that wait for that
 )
 
 // New makes the handler of everything that visitors and programs reach.
@@ -71,6 +74,7 @@ func New(a *app.App, o Options) http.Handler {
 	limited.Post("/v/ask", h.ask)
 	limited.Post("/v/thumb", h.thumb)
 	limited.Post("/v/forget", h.forget)
+	r.With(httprate.LimitBy(heardPerAddress, time.Minute, h.address, httprate.WithLimitHandler(tooMany))).Post("/v/news", h.news)
 	r.Post("/v1/chat/completions", h.completions)
 	r.Get("/v1/models", h.models)
 	r.Post("/v1/find", h.find)
@@ -292,6 +296,7 @@ type letter struct {
 	Visitor      string `json:"visitor"`
 	Page         string `json:"page"`
 	Thumb        string `json:"thumb"`
+	After        string `json:"after"` // the last line of a person's that was heard
 }
 
 // admit reads a message and lets its sender in; it has answered when it gives false.
@@ -340,6 +345,26 @@ func (h *handlers) ask(w http.ResponseWriter, q *http.Request) {
 		}
 	}
 	got, err := h.app.Serving.Ask(q.Context(), a, serving.Message{Text: l.Text, Conversation: l.Conversation, Visitor: l.Visitor, Page: l.Page})
+	if err != nil {
+		h.fail(w, err)
+		return
+	}
+	write(w, http.StatusOK, got)
+}
+
+// news gives what persons said in a conversation that was handed over.
+func (h *handlers) news(w http.ResponseWriter, q *http.Request) {
+	var l letter
+	a, ok := h.admit(w, q, &l)
+	if !ok {
+		return
+	}
+	after, err := strconv.ParseInt(cmp.Or(l.After, "0"), 10, 64)
+	if err != nil {
+		wire.Problem(w, http.StatusUnprocessableEntity, "the last line is a number")
+		return
+	}
+	got, err := h.app.Serving.News(q.Context(), a, l.Conversation, after)
 	if err != nil {
 		h.fail(w, err)
 		return
