@@ -6,7 +6,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"jolvex/internal/api/door"
 	"jolvex/internal/api/wire"
 	"jolvex/internal/asking"
 	"jolvex/internal/keeping/people"
@@ -25,8 +24,8 @@ type Sending struct {
 	To   string `json:"to,omitempty" maxLength:"320" doc:"Mail address; empty when it was copied"`
 }
 
-// inHandover is an operation on one hand-over.
-type inHandover struct {
+// InHandover is an operation on one hand-over.
+type InHandover struct {
 	wire.InCorpus
 	Handover string `path:"handover" maxLength:"80"`
 }
@@ -34,22 +33,27 @@ type inHandover struct {
 // desk registers the operations of those who answer others.
 func (h *handlers) desk(api huma.API) {
 	room := func() *desk.Room { return h.app.Desk }
-	by := func(ctx context.Context) string { return door.SignedBy(ctx, people.CallerOf(ctx).Name) }
+	by := func(ctx context.Context) string { // who answers is read by the asker
+		if c := people.CallerOf(ctx); c.Via != people.ViaMachine {
+			return c.Name
+		}
+		return "Staff"
+	}
 	huma.Register(api, wire.Operation("listHandovers", http.MethodGet, "/corpora/{corpus}/handovers", "serve", "Conversations that wait for a person, or were closed"),
 		func(ctx context.Context, in *struct {
 			wire.InCorpus
 			Closed bool `query:"closed"`
 		},
 		) (*wire.Out[[]desk.Handover], error) {
-			return wire.Reply(room().List(ctx, in.Corpus, in.Closed))
+			return wire.Reply(room().List(ctx, in.Corpus, in.Closed, by(ctx)))
 		})
 	huma.Register(api, wire.Operation("openHandover", http.MethodGet, "/corpora/{corpus}/handovers/{handover}", "serve", "One conversation that was handed over, with what was said"),
-		func(ctx context.Context, in *inHandover) (*wire.Out[desk.Handover], error) {
-			return wire.Reply(room().Open(ctx, in.Corpus, in.Handover))
+		func(ctx context.Context, in *InHandover) (*wire.Out[desk.Handover], error) {
+			return wire.Reply(room().Open(ctx, in.Corpus, in.Handover, by(ctx)))
 		})
 	huma.Register(api, wire.Operation("takeHandover", http.MethodPost, "/corpora/{corpus}/handovers/{handover}/take", "serve", "Take a conversation, from whoever has it"),
 		func(ctx context.Context, in *struct {
-			inHandover
+			InHandover
 			Body struct {
 				From string `json:"from,omitempty" maxLength:"200" doc:"Who has it so far; empty for nobody"`
 			}
@@ -59,15 +63,15 @@ func (h *handlers) desk(api huma.API) {
 		})
 	huma.Register(api, wire.Operation("answerHandover", http.MethodPost, "/corpora/{corpus}/handovers/{handover}/answer", "serve", "Say something to the asker"),
 		func(ctx context.Context, in *struct {
-			inHandover
+			InHandover
 			Body desk.Written
 		},
 		) (*wire.Out[desk.Handover], error) {
 			return wire.Reply(room().Answer(ctx, in.Corpus, in.Handover, by(ctx), in.Body))
 		})
 	huma.Register(api, wire.Operation("closeHandover", http.MethodPost, "/corpora/{corpus}/handovers/{handover}/close", "serve", "Close a conversation; the assistant answers again"),
-		func(ctx context.Context, in *inHandover) (*wire.Out[desk.Handover], error) {
-			return wire.Reply(room().Close(ctx, in.Corpus, in.Handover))
+		func(ctx context.Context, in *InHandover) (*wire.Out[desk.Handover], error) {
+			return wire.Reply(room().Close(ctx, in.Corpus, in.Handover, by(ctx)))
 		})
 	huma.Register(api, wire.Operation("prepareReply", http.MethodPost, "/corpora/{corpus}/prepared", "serve", "Prepare a reply for somebody who answers others, from all that staff may read"),
 		func(ctx context.Context, in *struct {
@@ -94,6 +98,6 @@ func (h *handlers) desk(api huma.API) {
 			}
 		},
 		) (*wire.Out[[]desk.Handover], error) {
-			return wire.Reply(room().ByDetails(ctx, in.Corpus, in.Body.Details))
+			return wire.Reply(room().ByDetails(ctx, in.Corpus, by(ctx), in.Body.Details))
 		})
 }

@@ -24,7 +24,7 @@ import (
 // kinds lists every kind of event that the stream carries. The browser's types are made from it.
 func kinds() []event.Declared {
 	return []event.Declared{
-		event.Corpus, event.Source, indexing.DocumentEvent, event.Findings, event.Index, event.Method, job.Event, event.Questions, event.Notice, event.Talk,
+		event.Corpus, event.Source, indexing.DocumentEvent, event.Findings, event.Index, event.Method, job.Event, event.Questions, event.Notice, event.Talk, event.Handover,
 	}
 }
 

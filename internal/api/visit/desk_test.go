@@ -51,7 +51,7 @@ func TestAPersonAnswers(t *testing.T) {
 	assert.Equal(t, "waiting", ask("I want to speak to a human", conversation)["person"])
 	ask("Ada Quayle", conversation)
 	ask("ada@quayle.example", conversation)
-	queue, err := h.app.Desk.List(t.Context(), corpus, false)
+	queue, err := h.app.Desk.List(t.Context(), corpus, false, "Morgan")
 	require.NoError(t, err)
 	require.Len(t, queue, 1, "one conversation waits once")
 	w := queue[0]
@@ -85,7 +85,7 @@ func TestAPersonAnswers(t *testing.T) {
 	require.Len(t, sent, 1)
 	assert.Equal(t, "ada@quayle.example", sent[0].Recipient)
 
-	_, err = h.app.Desk.Close(t.Context(), corpus, w.ID)
+	_, err = h.app.Desk.Close(t.Context(), corpus, w.ID, "Morgan")
 	require.NoError(t, err)
 	_, err = h.app.Desk.Answer(t.Context(), corpus, w.ID, "Morgan", desk.Written{Text: "One thing more"})
 	require.ErrorIs(t, err, fault.ErrInput)
@@ -106,15 +106,15 @@ func TestPersonalDataTakesTwoDetails(t *testing.T) {
 		conversation = said["conversation"].(string)
 	}
 	for _, few := range [][]string{{}, {"Ada Quayle"}, {"Ada Quayle", "ADA  QUAYLE"}, {"Ada Quayle", "x"}, {"", ""}} {
-		_, err := h.app.Desk.ByDetails(t.Context(), corpus, few)
+		_, err := h.app.Desk.ByDetails(t.Context(), corpus, "Morgan", few)
 		assert.ErrorIs(t, err, fault.ErrInput, "%q", few)
 	}
 	for _, wrong := range [][]string{{"Ada Quayle", "ada@other.example"}, {"Eve Quayle", "ada@quayle.example"}, {"Ada Quayle", "ada@quayle.example", "07700 900123"}} {
-		got, err := h.app.Desk.ByDetails(t.Context(), corpus, wrong)
+		got, err := h.app.Desk.ByDetails(t.Context(), corpus, "Morgan", wrong)
 		require.NoError(t, err)
 		assert.Empty(t, got, "%q", wrong)
 	}
-	got, err := h.app.Desk.ByDetails(t.Context(), corpus, []string{"ada quayle", "Ada@Quayle.example"})
+	got, err := h.app.Desk.ByDetails(t.Context(), corpus, "Morgan", []string{"ada quayle", "Ada@Quayle.example"})
 	require.NoError(t, err)
 	require.Len(t, got, 1)
 	assert.Equal(t, conversation, got[0].Conversation)

@@ -71,6 +71,7 @@ type Handover struct {
 	Purpose      string       `json:"purpose"`
 	State        string       `json:"state" enum:"waiting,taken,closed"`
 	TakenBy      string       `json:"takenBy,omitempty"`
+	Mine         bool         `json:"mine" doc:"It is the caller's"`
 	OpenedAt     string       `json:"openedAt"`
 	ChangedAt    string       `json:"changedAt"`
 	Summary      string       `json:"summary" doc:"What was asked, in the asker's words"`
@@ -78,7 +79,7 @@ type Handover struct {
 	Told         []rule.Told  `json:"told" nullable:"false" doc:"Details that the asker told; hidden in part while nobody has taken it"`
 	Mail         bool         `json:"mail" doc:"The asker left a mail address"`
 	Said         []HandedTurn `json:"said,omitempty" nullable:"false" doc:"Of an opened one: the conversation"`
-	Lines        []Line       `json:"lines,omitempty" nullable:"false" doc:"Of an opened one: what was said after it was handed over"`
+	Lines        []HandedLine       `json:"lines,omitempty" nullable:"false" doc:"Of an opened one: what was said after it was handed over"`
 }
 
 // HandedTurn is a question of the conversation with the reply that it got.
@@ -88,8 +89,8 @@ type HandedTurn struct {
 	At    string `json:"at"`
 }
 
-// Line is something that was said after a hand-over.
-type Line struct {
+// HandedLine is something that was said after a hand-over.
+type HandedLine struct {
 	ID     int64  `json:"id"`
 	Author string `json:"author" enum:"staff,visitor"`
 	Name   string `json:"name"`
@@ -98,10 +99,10 @@ type Line struct {
 	At     string `json:"at"`
 }
 
-func line(l served.Line) Line { return Line{l.ID, l.Author, l.Name, l.Text, l.Mailed, l.At} }
+func line(l served.Line) HandedLine { return HandedLine{l.ID, l.Author, l.Name, l.Text, l.Mailed, l.At} }
 
 // List lists the hand-overs of a corpus: those that are open, the longest waiting first, or those that were closed.
-func (rm *Room) List(ctx context.Context, corpus string, closed bool) ([]Handover, error) {
+func (rm *Room) List(ctx context.Context, corpus string, closed bool, by string) ([]Handover, error) {
 	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -112,7 +113,7 @@ func (rm *Room) List(ctx context.Context, corpus string, closed bool) ([]Handove
 	}
 	out := make([]Handover, len(hs))
 	for n, h := range hs {
-		if out[n], err = rm.view(ctx, h, false); err != nil {
+		if out[n], err = rm.view(ctx, h, by, false); err != nil {
 			return nil, err
 		}
 	}
@@ -120,12 +121,12 @@ func (rm *Room) List(ctx context.Context, corpus string, closed bool) ([]Handove
 }
 
 // Open is one hand-over with its conversation.
-func (rm *Room) Open(ctx context.Context, corpus, id string) (Handover, error) {
+func (rm *Room) Open(ctx context.Context, corpus, id, by string) (Handover, error) {
 	_, h, err := rm.find(ctx, corpus, id)
 	if err != nil {
 		return Handover{}, err
 	}
-	return rm.view(ctx, h, true)
+	return rm.view(ctx, h, by, true)
 }
 
 func (rm *Room) find(ctx context.Context, corpus, id string) (store.Corpus, served.Handover, error) {
@@ -143,8 +144,8 @@ const (
 	summarised = 5
 )
 
-func (rm *Room) view(ctx context.Context, h served.Handover, whole bool) (Handover, error) {
-	out := Handover{ID: h.ID, Conversation: h.Conversation, Rule: h.Rule, Team: h.Team, Purpose: h.Purpose, State: h.State, TakenBy: h.TakenBy, OpenedAt: h.OpenedAt, ChangedAt: h.ChangedAt, Told: []rule.Told{}}
+func (rm *Room) view(ctx context.Context, h served.Handover, by string, whole bool) (Handover, error) {
+	out := Handover{ID: h.ID, Conversation: h.Conversation, Rule: h.Rule, Team: h.Team, Purpose: h.Purpose, State: h.State, TakenBy: h.TakenBy, Mine: h.TakenBy != "" && h.TakenBy == by, OpenedAt: h.OpenedAt, ChangedAt: h.ChangedAt, Told: []rule.Told{}}
 	most := summarised
 	if whole {
 		most = mostSaid
@@ -253,7 +254,7 @@ func (rm *Room) Take(ctx context.Context, corpus, id, from, by string) (Handover
 		return Handover{}, fault.Input("%s has taken it meanwhile", h.TakenBy)
 	}
 	rm.tell(ctx, c.ID, h.ID)
-	return rm.Open(ctx, corpus, id)
+	return rm.Open(ctx, corpus, id, by)
 }
 
 // mostText is the most bytes that a person writes in one go.
@@ -306,11 +307,11 @@ func (rm *Room) Answer(ctx context.Context, corpus, id, by string, w Written) (H
 		return Handover{}, err
 	}
 	rm.tell(ctx, c.ID, h.ID)
-	return rm.Open(ctx, corpus, id)
+	return rm.Open(ctx, corpus, id, by)
 }
 
 // Close ends a hand-over. What the asker writes next is answered by the assistant again.
-func (rm *Room) Close(ctx context.Context, corpus, id string) (Handover, error) {
+func (rm *Room) Close(ctx context.Context, corpus, id, by string) (Handover, error) {
 	c, h, err := rm.find(ctx, corpus, id)
 	if err != nil {
 		return Handover{}, err
@@ -319,7 +320,7 @@ func (rm *Room) Close(ctx context.Context, corpus, id string) (Handover, error) 
 		return Handover{}, err
 	}
 	rm.tell(ctx, c.ID, h.ID)
-	return rm.Open(ctx, corpus, id)
+	return rm.Open(ctx, corpus, id, by)
 }
 
 func (rm *Room) post(ctx context.Context, corpus, to, subject, body string) error {
@@ -380,7 +381,7 @@ const leastDetails = 2
 
 // ByDetails finds the conversations of somebody who tells at least two details as they told them before: a name and a telephone number, a booking number
 // and a mail address. Fewer open nothing.
-func (rm *Room) ByDetails(ctx context.Context, corpus string, given []string) ([]Handover, error) {
+func (rm *Room) ByDetails(ctx context.Context, corpus, by string, given []string) ([]Handover, error) {
 	c, err := rm.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -428,7 +429,7 @@ func (rm *Room) ByDetails(ctx context.Context, corpus string, given []string) ([
 		if err != nil {
 			return nil, err
 		}
-		v, err := rm.view(ctx, h, true)
+		v, err := rm.view(ctx, h, by, true)
 		if err != nil {
 			return nil, err
 		}

@@ -659,6 +659,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/found-by-details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the conversations of somebody who tells two details as they told them before */
+        post: operations["findByDetails"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/gate": {
         parameters: {
             query?: never;
@@ -722,6 +739,91 @@ export interface paths {
         get: operations["suggestGlossary"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/handovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Conversations that wait for a person, or were closed */
+        get: operations["listHandovers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/handovers/{handover}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One conversation that was handed over, with what was said */
+        get: operations["openHandover"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/handovers/{handover}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say something to the asker */
+        post: operations["answerHandover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/handovers/{handover}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close a conversation; the assistant answers again */
+        post: operations["closeHandover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/handovers/{handover}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a conversation, from whoever has it */
+        post: operations["takeHandover"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1272,6 +1374,40 @@ export interface paths {
         /** Change how a corpus is served to visitors, at once */
         put: operations["putPlace"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Prepare a reply for somebody who answers others, from all that staff may read */
+        post: operations["prepareReply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/prepared/{exchange}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what became of a prepared reply; what was changed becomes a snag */
+        post: operations["sendPrepared"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3304,6 +3440,8 @@ export interface components {
         };
         Cited: {
             address: string;
+            /** @description Who may be answered from the document now: public, staff, or group: and its name; empty when it is not there any more */
+            audience: string;
             document: string;
             /** @description The address with the place in it: an anchor, a page, or a time (W3C Media Fragments) */
             link: string;
@@ -4011,6 +4149,7 @@ export interface components {
             corpus: components["schemas"]["CorpusBody"];
             document: components["schemas"]["Document"];
             findings: components["schemas"]["FindingsBody"];
+            handover: components["schemas"]["HandoverBody"];
             index: components["schemas"]["IndexBody"];
             job: components["schemas"]["Job"];
             method: components["schemas"]["MethodBody"];
@@ -4100,6 +4239,9 @@ export interface components {
              * @description Documents that could be cut; fewer in stats when only a sample was
              */
             total: number;
+        };
+        FindByDetailsRequest: {
+            details: string[];
         };
         FindMoved: {
             /** Format: double */
@@ -4314,6 +4456,51 @@ export interface components {
             said: string;
             /** @description What is wrong with them, in words */
             why: string;
+        };
+        HandedLine: {
+            at: string;
+            /** @enum {string} */
+            author: "staff" | "visitor";
+            /** Format: int64 */
+            id: number;
+            mailed: boolean;
+            name: string;
+            text: string;
+        };
+        HandedTurn: {
+            asked: string;
+            at: string;
+            said: string;
+        };
+        Handover: {
+            changedAt: string;
+            conversation: string;
+            id: string;
+            /** @description Of an opened one: what was said after it was handed over */
+            lines?: components["schemas"]["HandedLine"][];
+            /** @description The asker left a mail address */
+            mail: boolean;
+            /** @description It is the caller's */
+            mine: boolean;
+            openedAt: string;
+            /** @description On which it was asked */
+            page: string;
+            purpose: string;
+            /** @description Name of the house rule */
+            rule: string;
+            /** @description Of an opened one: the conversation */
+            said?: components["schemas"]["HandedTurn"][];
+            /** @enum {string} */
+            state: "waiting" | "taken" | "closed";
+            /** @description What was asked, in the asker's words */
+            summary: string;
+            takenBy?: string;
+            team: string;
+            /** @description Details that the asker told; hidden in part while nobody has taken it */
+            told: components["schemas"]["RuleTold"][];
+        };
+        HandoverBody: {
+            id: string;
         };
         Held: {
             /**
@@ -4996,6 +5183,12 @@ export interface components {
             question: string;
             /** @description In the order of the variants */
             under: components["schemas"]["Under"][];
+        };
+        Preparing: {
+            /** @description The question, or the message with the question in it */
+            question: string;
+            /** @description How a model is to word it; empty for the draft's own */
+            tone?: string;
         };
         Preview: {
             chunks: components["schemas"]["Layer"][];
@@ -6037,6 +6230,11 @@ export interface components {
             /** @description People sign in here; otherwise whoever is at this machine may do everything */
             signsIn: boolean;
         };
+        Sending: {
+            text: string;
+            /** @description Mail address; empty when it was copied */
+            to?: string;
+        };
         Session: {
             /** @description Network address from which it signed in */
             address: string;
@@ -6560,6 +6758,10 @@ export interface components {
             /** Format: double */
             unit: number;
         };
+        TakeHandoverRequest: {
+            /** @description Who has it so far; empty for nobody */
+            from?: string;
+        };
         Taken: {
             /**
              * Format: int64
@@ -6833,6 +7035,13 @@ export interface components {
              * @enum {string}
              */
             tone?: "plain" | "warm" | "formal";
+        };
+        Written: {
+            /** @description Send it to the address that the asker left, too */
+            mail?: boolean;
+            /** @description The exchange of the prepared reply that it was made of */
+            prepared?: string;
+            text: string;
         };
     };
     responses: never;
@@ -8468,6 +8677,42 @@ export interface operations {
             };
         };
     };
+    findByDetails: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindByDetailsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getGate: {
         parameters: {
             query?: never;
@@ -8623,6 +8868,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listHandovers: {
+        parameters: {
+            query?: {
+                closed?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    openHandover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                handover: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    answerHandover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                handover: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Written"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    closeHandover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                handover: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeHandover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                handover: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeHandoverRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
                 };
             };
             /** @description Error */
@@ -9980,6 +10399,77 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Place"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    prepareReply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preparing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sendPrepared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                exchange: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sending"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

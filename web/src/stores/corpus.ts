@@ -33,6 +33,7 @@ export const useCorpus = defineStore('corpus', () => {
     questions: { figures: false, listeners: new Set() },
     notice: { figures: false, listeners: new Set() },
     talk: { figures: true, listeners: new Set() },
+    handover: { figures: false, listeners: new Set() },
   }
   let watching = false
   let due: ReturnType<typeof setTimeout> | undefined

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, nextTick, onMounted, ref } from 'vue'
-import { lettersOn, memory, randomName, send, Trouble, type About, type Exchange, type Said } from './talk'
+import { computed, nextTick, onMounted, onUnmounted, ref } from 'vue'
+import { lettersOn, listens, memory, randomName, send, Trouble } from './talk'
+import type { About, Exchange, News, Said } from './talk'
 
 /** A sheet with question and reply as text, and the sources beneath: in a frame on a site, or behind a link. */
 const [, kind = '', name = ''] = location.pathname.split('/')
@@ -71,6 +72,7 @@ async function begin(): Promise<void> {
     if (kept !== undefined) {
       visitor = kept.visitor
       talk.value = kept.talk
+      await hear()
     }
     await nextTick()
     end.value?.scrollIntoView()
@@ -93,7 +95,9 @@ async function ask(asked: string): Promise<void> {
   try {
     const said = await call<Said>('/v/ask', { text: x.asked, conversation: before })
     talk.value[at] = { ...x, said }
-    spoken.value = said.sentences.map((s) => s.text).join(' ')
+    spoken.value = said.outcome === 'passedOn' ? 'Passed on' : said.sentences.map((s) => s.text).join(' ')
+    person.value = said.person
+    listen()
   } catch (e) {
     talk.value[at] = { ...x, problem: (e as Error).message }
     spoken.value = (e as Error).message
@@ -104,6 +108,39 @@ async function ask(asked: string): Promise<void> {
   await nextTick()
   end.value?.scrollIntoView({ block: 'end' })
   field.value?.focus()
+}
+
+const person = ref<News['state']>('')
+let listening: ReturnType<typeof setInterval> | undefined
+
+/** Looks for what a person says while the conversation is with one. */
+function listen(): void {
+  const open = person.value === 'waiting' || person.value === 'taken'
+  if (open && listening === undefined) listening = setInterval(() => void hear(), listens)
+  if (open || listening === undefined) return
+  clearInterval(listening)
+  listening = undefined
+}
+
+async function hear(): Promise<void> {
+  const last = talk.value.at(-1)
+  if (conversation.value === '' || last === undefined || document.hidden) return
+  const after = Math.max(0, ...talk.value.flatMap((x) => x.lines ?? []).map((l) => l.id))
+  try {
+    const news = await call<News>('/v/news', { conversation: conversation.value, after: String(after) })
+    const closed = news.state === 'closed' && person.value === 'taken'
+    person.value = news.state
+    if (news.lines.length > 0) {
+      last.lines = [...(last.lines ?? []), ...news.lines]
+      spoken.value = news.lines.map((l) => `${l.name}: ${l.text}`).join(' ')
+      keep()
+      await nextTick()
+      end.value?.scrollIntoView({ block: 'end' })
+    } else if (closed) spoken.value = 'The conversation was closed. The assistant answers again.'
+  } catch (e) {
+    if (e instanceof Trouble && e.status === 404) person.value = ''
+  }
+  listen()
 }
 
 function keep(): void {
@@ -147,6 +184,7 @@ function escape(): void {
   if (link === '') window.parent.postMessage('jolvex-close', '*')
 }
 
+onUnmounted(() => clearInterval(listening))
 onMounted(async () => {
   window.addEventListener('message', heard)
   try {
@@ -184,7 +222,8 @@ onMounted(async () => {
           <p v-if="x.problem" class="problem">{{ x.problem }}</p>
           <p v-else-if="!x.said" class="muted">Looking it up</p>
           <template v-else>
-            <p class="said" dir="auto">
+            <p v-if="x.said.outcome === 'passedOn'" class="muted">Passed on</p>
+            <p v-else class="said" dir="auto">
               <template v-for="(s, i) in x.said.sentences" :key="i"
                 >{{ i > 0 ? ' ' : '' }}{{ s.text
                 }}<sup v-if="s.sources.length > 0">{{ s.sources.map((k) => k + 1).join(', ') }}</sup></template
@@ -201,12 +240,18 @@ onMounted(async () => {
                 <template v-else>{{ s.title }}</template>
               </li>
             </ol>
-            <p class="thumbs">
+            <p v-if="x.said.outcome !== 'passedOn'" class="thumbs">
               <button type="button" :aria-pressed="x.thumb === 'up'" @click="thumb(x, 'up')">Helped</button>
               <button type="button" :aria-pressed="x.thumb === 'down'" @click="thumb(x, 'down')">Did not help</button>
             </p>
           </template>
+          <div v-for="l in x.lines ?? []" :key="l.id" class="person">
+            <h3>{{ l.name }}</h3>
+            <p dir="auto">{{ l.text }}</p>
+          </div>
         </article>
+        <p v-if="person === 'waiting'" class="muted">A person was asked to join. What they write appears here.</p>
+        <p v-else-if="person === 'taken'" class="muted">A person reads what you write now.</p>
       </template>
       <div ref="end" />
     </main>

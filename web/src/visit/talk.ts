@@ -20,13 +20,32 @@ export interface Said {
   outcome: string
   refused: boolean
   options: string[]
+  /** waiting, when a person was called; taken, when one is on it. */
+  person: '' | 'waiting' | 'taken'
 }
+
+/** What a person said, in a conversation that was handed over. */
+export interface Line {
+  id: number
+  name: string
+  text: string
+}
+
+export interface News {
+  state: '' | 'waiting' | 'taken' | 'closed'
+  lines: Line[]
+}
+
+/** Milliseconds between two looks for what a person said. */
+export const listens = 5000
 
 export interface Exchange {
   asked: string
   said?: Said
   problem?: string
   thumb?: 'up' | 'down'
+  /** Said by persons after it. */
+  lines?: Line[]
 }
 
 /** A failure in words, with the status that the server gave; 0 when it was not reached. */

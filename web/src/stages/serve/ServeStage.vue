@@ -5,6 +5,7 @@ import KeysView from './KeysView.vue'
 import LinksView from './LinksView.vue'
 import ReleasesView from './ReleasesView.vue'
 import SiteView from './SiteView.vue'
+import StaffView from './StaffView.vue'
 
 /** Who gets it, and which version: the line of releases with its gate, and the places at which the live one is asked. */
 const route = useRoute()
@@ -14,6 +15,7 @@ const views = [
   { key: 'site', label: 'On a site' },
   { key: 'links', label: 'Links' },
   { key: 'keys', label: 'Programs' },
+  { key: 'staff', label: 'Staff' },
 ]
 const view = computed({
   get: () => String(route.query.view ?? ''),
@@ -31,6 +33,7 @@ const view = computed({
     <SiteView v-if="view === 'site'" />
     <LinksView v-else-if="view === 'links'" />
     <KeysView v-else-if="view === 'keys'" />
+    <StaffView v-else-if="view === 'staff'" />
     <ReleasesView v-else />
   </div>
 </template>
