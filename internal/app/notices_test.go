@@ -21,6 +21,7 @@ import (
 	"jolvex/internal/mending/notices"
 	"jolvex/internal/mending/settled"
 	"jolvex/internal/mending/snags"
+	servingroom "jolvex/internal/serving"
 	"jolvex/internal/sim"
 )
 
@@ -206,4 +207,46 @@ func TestAskersWhoLeftAnAddressGetTheSettledAnswer(t *testing.T) {
 	assert.Contains(t, got[0].Text, "Gift vouchers cost £25.00.")
 	_, err = p.Mending.Notices.Answer(t.Context(), "c", ss[0].ID)
 	assert.ErrorIs(t, err, fault.ErrInput, "nobody is written to twice")
+}
+
+// TestProgramsAreToldOfWhatHappens has a webhook told of a release, a conversation that ended, and one that waits for a person, with what each can be
+// found by.
+func TestProgramsAreToldOfWhatHappens(t *testing.T) {
+	p, hook := post(t)
+	_, err := p.Mending.Notices.Put(t.Context(), "c", notices.Subscription{Recipient: hook, Kinds: []string{"releases", "ended", "handovers"}, Pace: "once", Zone: "UTC", Most: 50})
+	require.NoError(t, err)
+	type told struct {
+		Data struct {
+			Releases, Ended, Handovers []string
+			Items                      map[string][]struct{ Ref string }
+		}
+	}
+	look := func() (out []told) {
+		for _, l := range p.look(t) {
+			var x told
+			require.NoError(t, json.Unmarshal([]byte(l.Text), &x))
+			out = append(out, x)
+		}
+		return out
+	}
+	p.set(t, "2026-03-02T10:10:00Z")
+	r, err := p.Serving.MakeRelease(t.Context(), "c", servingroom.Making{Note: "spring fares"})
+	require.NoError(t, err)
+	asked := visitor(t, p.App, "How much is a dog?")
+	_, err = p.Asking.Ask(t.Context(), public, "c", query.Question{Text: "How much is a dog, then?"})
+	require.NoError(t, err)
+	p.set(t, "2026-03-02T10:10:10Z")
+	got := look()
+	require.Len(t, got, 1)
+	assert.Equal(t, []string{"Release 1: spring fares"}, got[0].Data.Releases)
+	assert.Equal(t, r.ID, got[0].Data.Items["releases"][0].Ref)
+	assert.Empty(t, got[0].Data.Ended, "it goes on")
+	p.set(t, "2026-03-02T10:39:00Z")
+	assert.Empty(t, look())
+	p.set(t, "2026-03-02T10:41:00Z")
+	got = look()
+	require.Len(t, got, 1)
+	assert.Equal(t, []string{"How much is a dog?"}, got[0].Data.Ended, "what is asked by people who work here is none")
+	assert.Equal(t, asked.Conversation, got[0].Data.Items["ended"][0].Ref)
+	assert.Empty(t, look(), "nothing is told twice")
 }

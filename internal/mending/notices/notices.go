@@ -44,6 +44,9 @@ const (
 	Alerts     = "alerts"
 	Snags      = "snags"
 	Visits     = "visits"
+	Handovers  = "handovers" // conversations that wait for a person
+	Ended      = "ended"     // conversations in which nothing was said for a while
+	Releases   = "releases"
 	Digest     = "digest"
 )
 
@@ -51,7 +54,7 @@ const (
 type Subscription struct {
 	ID        string   `json:"id,omitempty"`
 	Recipient string   `json:"recipient" minLength:"3" maxLength:"500" doc:"A mail address, or the address of a webhook"`
-	Kinds     []string `json:"kinds" enum:"unanswered,alerts,snags,visits,digest" minItems:"1" nullable:"false"`
+	Kinds     []string `json:"kinds" enum:"unanswered,alerts,handovers,ended,snags,visits,releases,digest" minItems:"1" nullable:"false"`
 	Pace      string   `json:"pace" enum:"once,hour,day" doc:"At once, or gathered"`
 	Hour      int      `json:"hour" minimum:"0" maximum:"23" doc:"Of the day at which what comes daily is sent, the digest too"`
 	QuietFrom int      `json:"quietFrom" minimum:"0" maximum:"23" doc:"Hour from which nothing is sent"`
@@ -273,64 +276,17 @@ func (rm *Room) make(ctx context.Context, s talk.Subscription) error {
 		if err != nil {
 			return err
 		}
-		if n.count() == 0 && s.Pace == "once" && len(out) == 0 {
+		if len(n) == 0 && s.Pace == "once" && len(out) == 0 {
 			return nil
 		}
 		s.SeenAt = max(s.SeenAt, until)
-		if n.count() > 0 {
-			if err := add("news", c.Name+": "+n.headline(), n.lines(), n); err != nil {
+		if len(n) > 0 {
+			if err := add("news", c.Name+": "+headline(n), lines(n), bodyOf(n)); err != nil {
 				return err
 			}
 		}
 	}
 	return rm.posts.Deliver(ctx, &s, out)
-}
-
-// news is what is new since a moment.
-type news struct {
-	Unanswered []string `json:"unanswered,omitempty"`
-	Alerts     []string `json:"alerts,omitempty"`
-	Snags      []string `json:"snags,omitempty"`
-	Visits     []string `json:"visits,omitempty"`
-}
-
-func (n news) count() int {
-	return len(n.Unanswered) + len(n.Alerts) + len(n.Snags) + len(n.Visits)
-}
-
-func (n news) headline() string {
-	var out []string
-	for _, x := range []struct {
-		list      []string
-		one, many string
-	}{{n.Unanswered, "question without an answer", "questions without an answer"}, {n.Alerts, "alert or hand-over", "alerts and hand-overs"}, {n.Snags, "snag assigned", "snags assigned"}, {n.Visits, "visit that failed", "visits that failed"}} {
-		switch len(x.list) {
-		case 0:
-		case 1:
-			out = append(out, "1 "+x.one)
-		default:
-			out = append(out, fmt.Sprint(len(x.list))+" "+x.many)
-		}
-	}
-	return strings.Join(out, ", ")
-}
-
-func (n news) lines() []string {
-	var out []string
-	for _, x := range []struct {
-		head string
-		list []string
-	}{{"Questions without an answer:", n.Unanswered}, {"Alerts and hand-overs:", n.Alerts}, {"Snags assigned:", n.Snags}, {"Visits that failed:", n.Visits}} {
-		if len(x.list) == 0 {
-			continue
-		}
-		out = append(out, x.head)
-		for _, l := range x.list {
-			out = append(out, "- "+strings.Join(strings.Fields(l), " "))
-		}
-		out = append(out, "")
-	}
-	return out
 }
 
 // lag is how far behind the moment news are looked for: what was stamped just now may not be written yet, and would be passed over.
@@ -339,44 +295,107 @@ const lag = 2 * time.Second
 // mostTold is how many things of a kind one message tells.
 const mostTold = 50
 
-func (rm *Room) news(ctx context.Context, c store.Corpus, since, until string, kinds []string) (news, error) {
-	var n news
-	if slices.Contains(kinds, Unanswered) {
-		es, err := rm.talk.Exchanges(ctx, c.ID, talk.Filter{Since: since, Until: until, Outcome: string(answer.Refused), Limit: mostTold})
-		if err != nil {
-			return n, err
-		}
-		for _, e := range es {
-			n.Unanswered = append(n.Unanswered, e.Asks())
+// sort is one kind of news: what it is called, and where it is found between two stamps.
+type sort struct {
+	kind, one, many string
+	of              func(ctx context.Context, corpus, since, until string) ([]talk.Item, error)
+}
+
+// sorts are the kinds of news in the order in which a message tells them.
+func (rm *Room) sorts() []sort {
+	return []sort{
+		{Unanswered, "question without an answer", "questions without an answer", rm.unanswered},
+		{Alerts, "alert or hand-over", "alerts and hand-overs", rm.alerts},
+		{Handovers, "conversation waiting for a person", "conversations waiting for a person", rm.posts.HandedOver},
+		{Ended, "conversation ended", "conversations ended", rm.posts.Ended},
+		{Snags, "snag assigned", "snags assigned", rm.posts.Assigned},
+		{Visits, "visit that failed", "visits that failed", rm.posts.FailedVisits},
+		{Releases, "release made", "releases made", rm.posts.Released},
+	}
+}
+
+func (rm *Room) unanswered(ctx context.Context, corpus, since, until string) ([]talk.Item, error) {
+	es, err := rm.talk.Exchanges(ctx, corpus, talk.Filter{Since: since, Until: until, Outcome: string(answer.Refused), Limit: mostTold})
+	out := make([]talk.Item, len(es))
+	for i, e := range es {
+		out[i] = talk.Item{Ref: e.ID, Question: e.Asks(), At: e.At}
+	}
+	return out, err
+}
+
+func (rm *Room) alerts(ctx context.Context, corpus, since, until string) ([]talk.Item, error) {
+	ns, err := rm.store.Notices(ctx, corpus, mostTold)
+	var out []talk.Item
+	for _, x := range ns {
+		if x.At >= since && x.At < until {
+			out = append(out, talk.Item{Ref: x.ID, Question: strings.TrimSpace(x.Name + " " + x.Purpose), At: x.At})
 		}
 	}
-	if slices.Contains(kinds, Alerts) {
-		ns, err := rm.store.Notices(ctx, c.ID, mostTold)
-		if err != nil {
-			return n, err
-		}
-		for _, x := range ns {
-			if x.At >= since && x.At < until {
-				n.Alerts = append(n.Alerts, strings.TrimSpace(x.Name+" "+x.Purpose))
-			}
-		}
-	}
-	for kind, list := range map[string]struct {
-		of   func(ctx context.Context, corpus, since, until string) ([]talk.Item, error)
-		into *[]string
-	}{Snags: {rm.posts.Assigned, &n.Snags}, Visits: {rm.posts.FailedVisits, &n.Visits}} {
-		if !slices.Contains(kinds, kind) {
+	return out, err
+}
+
+// told is what is new of one kind.
+type told struct {
+	sort
+	items []talk.Item
+}
+
+// news finds what is new of the kinds between two stamps.
+func (rm *Room) news(ctx context.Context, c store.Corpus, since, until string, kinds []string) ([]told, error) {
+	var out []told
+	for _, s := range rm.sorts() {
+		if !slices.Contains(kinds, s.kind) {
 			continue
 		}
-		items, err := list.of(ctx, c.ID, since, until)
+		items, err := s.of(ctx, c.ID, since, until)
 		if err != nil {
-			return n, err
+			return nil, err
 		}
-		for _, i := range items {
-			*list.into = append(*list.into, i.Question)
+		if len(items) > 0 {
+			out = append(out, told{s, items})
 		}
 	}
-	return n, nil
+	return out, nil
+}
+
+// headline says in one line how many things there are.
+func headline(news []told) string {
+	var out []string
+	for _, x := range news {
+		name := x.many
+		if len(x.items) == 1 {
+			name = x.one
+		}
+		out = append(out, fmt.Sprint(len(x.items))+" "+name)
+	}
+	return strings.Join(out, ", ")
+}
+
+// lines are news as the text of a mail.
+func lines(news []told) []string {
+	var out []string
+	for _, x := range news {
+		out = append(out, strings.ToUpper(x.many[:1])+x.many[1:]+":")
+		for _, i := range x.items {
+			out = append(out, "- "+strings.Join(strings.Fields(i.Question), " "))
+		}
+		out = append(out, "")
+	}
+	return out
+}
+
+// bodyOf are news for a program: by kind, what it is in words, and with each what it can be found by.
+func bodyOf(news []told) map[string]any {
+	out, refs := map[string]any{}, map[string][]talk.Item{}
+	for _, x := range news {
+		var words []string
+		for _, i := range x.items {
+			words = append(words, i.Question)
+		}
+		out[x.kind], refs[x.kind] = words, x.items
+	}
+	out["items"] = refs
+	return out
 }
 
 // digest is the day before one that began, in figures.

@@ -79,7 +79,7 @@ type Handover struct {
 	Told         []rule.Told  `json:"told" nullable:"false" doc:"Details that the asker told; hidden in part while nobody has taken it"`
 	Mail         bool         `json:"mail" doc:"The asker left a mail address"`
 	Said         []HandedTurn `json:"said,omitempty" nullable:"false" doc:"Of an opened one: the conversation"`
-	Lines        []HandedLine       `json:"lines,omitempty" nullable:"false" doc:"Of an opened one: what was said after it was handed over"`
+	Lines        []HandedLine `json:"lines,omitempty" nullable:"false" doc:"Of an opened one: what was said after it was handed over"`
 }
 
 // HandedTurn is a question of the conversation with the reply that it got.
@@ -99,7 +99,9 @@ type HandedLine struct {
 	At     string `json:"at"`
 }
 
-func line(l served.Line) HandedLine { return HandedLine{l.ID, l.Author, l.Name, l.Text, l.Mailed, l.At} }
+func line(l served.Line) HandedLine {
+	return HandedLine{l.ID, l.Author, l.Name, l.Text, l.Mailed, l.At}
+}
 
 // List lists the hand-overs of a corpus: those that are open, the longest waiting first, or those that were closed.
 func (rm *Room) List(ctx context.Context, corpus string, closed bool, by string) ([]Handover, error) {

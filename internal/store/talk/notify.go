@@ -3,6 +3,7 @@ package talk
 import (
 	"context"
 	"encoding/json"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jmoiron/sqlx"
@@ -149,6 +150,43 @@ func (t *Posts) FailedVisits(ctx context.Context, corpus, since, until string) (
 func (t *Posts) Assigned(ctx context.Context, corpus, since, until string) ([]Item, error) {
 	out := []Item{}
 	return out, t.s.List(ctx, &out, "assigned snags", `SELECT id AS ref, title || ' (' || owner || ')' AS question, changed_at AS at FROM snags WHERE corpus_id = ? AND owner <> '' AND state = 'open' AND changed_at >= ? AND changed_at < ? ORDER BY changed_at LIMIT 50`, corpus, since, until)
+}
+
+// HandedOver lists conversations of users that were handed over to a person since a stamp and before another.
+func (t *Posts) HandedOver(ctx context.Context, corpus, since, until string) ([]Item, error) {
+	out := []Item{}
+	return out, t.s.List(ctx, &out, "hand-overs", `SELECT h.id AS ref, trim(h.purpose || ' ' || coalesce((SELECT e.question FROM exchanges e WHERE e.conversation_id = h.conversation_id ORDER BY e.place LIMIT 1), '')) AS question, h.opened_at AS at
+		FROM handovers h JOIN conversations c ON c.id = h.conversation_id WHERE h.corpus_id = ? AND c.tests = 0 AND h.opened_at >= ? AND h.opened_at < ? ORDER BY h.opened_at LIMIT 50`, corpus, since, until)
+}
+
+// endsAfter is after how long without a message a conversation has ended.
+const endsAfter = 30 * time.Minute
+
+// Ended lists conversations of users that ended since a stamp and before another: nothing has been said in them for half an hour.
+func (t *Posts) Ended(ctx context.Context, corpus, since, until string) ([]Item, error) {
+	from, err := earlier(since)
+	if err != nil {
+		return nil, err
+	}
+	to, err := earlier(until)
+	if err != nil {
+		return nil, err
+	}
+	out := []Item{}
+	return out, t.s.List(ctx, &out, "conversations that ended", `SELECT c.id AS ref, coalesce((SELECT e.question FROM exchanges e WHERE e.conversation_id = c.id ORDER BY e.place LIMIT 1), '') AS question, c.last_at AS at
+		FROM conversations c WHERE c.corpus_id = ? AND c.tests = 0 AND c.last_at >= ? AND c.last_at < ? ORDER BY c.last_at LIMIT 50`, corpus, from, to)
+}
+
+// earlier is the stamp of endsAfter before another.
+func earlier(stamp string) (string, error) {
+	at, err := time.Parse(time.RFC3339, stamp)
+	return store.Stamp(at.Add(-endsAfter)), err
+}
+
+// Released lists releases that were made since a stamp and before another.
+func (t *Posts) Released(ctx context.Context, corpus, since, until string) ([]Item, error) {
+	out := []Item{}
+	return out, t.s.List(ctx, &out, "releases", `SELECT id AS ref, 'Release ' || number || CASE note WHEN '' THEN '' ELSE ': ' || note END AS question, at FROM releases WHERE corpus_id = ? AND at >= ? AND at < ? ORDER BY number LIMIT 50`, corpus, since, until)
 }
 
 // Left are details that somebody told in a conversation.

@@ -6687,7 +6687,7 @@ export interface components {
              */
             hour: number;
             id?: string;
-            kinds: ("unanswered" | "alerts" | "snags" | "visits" | "digest")[];
+            kinds: ("unanswered" | "alerts" | "handovers" | "ended" | "snags" | "visits" | "releases" | "digest")[];
             /**
              * Format: int64
              * @description Messages a day; what is over is gathered into the next day's first

@@ -51,8 +51,11 @@ export const howWords: Record<string, string> = {
 export const noticeKinds: Record<Schema['Subscription']['kinds'][number], string> = {
   unanswered: 'questions without an answer',
   alerts: 'alerts and hand-overs',
+  handovers: 'conversations waiting for a person',
+  ended: 'conversations that ended',
   snags: 'snags that are assigned',
   visits: 'visits that failed',
+  releases: 'releases',
   digest: 'digest of the day',
 }
 export const noticePaces = { once: 'at once', hour: 'gathered by the hour', day: 'gathered by the day' } as const
