@@ -25,6 +25,11 @@ type Floors struct {
 	Floors []serving.Floor `json:"floors" maxItems:"100" nullable:"false"`
 }
 
+// identitySecret is what a site signs with.
+type identitySecret struct {
+	Secret string `json:"secret,omitempty" doc:"Of HS256; told once"`
+}
+
 // serve registers the operations of the last stage.
 func (h *handlers) serve(api huma.API) {
 	room := func() *serving.Server { return h.app.Serving }
@@ -83,6 +88,28 @@ func (h *handlers) serve(api huma.API) {
 		},
 		) (*wire.Out[serving.Place], error) {
 			return wire.Reply(room().PutPlace(ctx, in.Corpus, in.Body))
+		})
+	huma.Register(api, wire.Operation("lookAtPage", http.MethodPost, "/corpora/{corpus}/place/look", "serve", "Look whether the assistant shows on a page, and what to do where it does not"),
+		func(ctx context.Context, in *struct {
+			wire.InCorpus
+			Body struct {
+				Address string `json:"address" minLength:"1" maxLength:"2000"`
+			}
+		},
+		) (*wire.Out[serving.Looked], error) {
+			return wire.Reply(room().Look(ctx, in.Corpus, in.Body.Address))
+		})
+	huma.Register(api, wire.Operation("setIdentity", http.MethodPut, "/corpora/{corpus}/place/identity", "serve", "Say how sites sign who asks; a secret is told once"),
+		func(ctx context.Context, in *struct {
+			wire.InCorpus
+			Body struct {
+				Algorithm string `json:"algorithm" enum:",HS256,EdDSA" doc:"Empty when sites do not say who asks"`
+				Key       string `json:"key,omitempty" maxLength:"2000" doc:"Of EdDSA: the public key in PEM form"`
+			}
+		},
+		) (*wire.Out[identitySecret], error) {
+			secret, err := room().SetIdentity(ctx, in.Corpus, in.Body.Algorithm, in.Body.Key)
+			return wire.Reply(identitySecret{secret}, err)
 		})
 	h.serveLinks(api)
 	h.desk(api)

@@ -132,7 +132,7 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 	a.Mending = mending.New(mending.Needs{
 		Store: a.store, Talk: a.talk, Events: a.Events, Jobs: a.Jobs, Asking: a.Asking, Connections: a.Connections, Material: a.Gathering, Expected: prover{a.Proving}, Prover: prover{a.Proving}, Log: log, Now: o.Now,
 	})
-	if a.Serving, err = serving.New(serving.Needs{Store: a.store, Log: log, Talk: a.talk, Events: a.Events, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections}); err != nil {
+	if a.Serving, err = serving.New(serving.Needs{Store: a.store, Log: log, Talk: a.talk, Events: a.Events, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections, Pages: gathering.Looker{Gatherer: a.Gathering}}); err != nil {
 		return err
 	}
 	a.Desk = desk.New(desk.Needs{Store: a.store, Talk: a.talk, Events: a.Events, Serving: a.Serving, Corrections: corrections{a.Mending}, Now: o.Now})

@@ -89,6 +89,7 @@ type Page struct {
 	ETag         string
 	LastModified string
 	RobotsTag    string    // X-Robots-Tag
+	Policies     []string  // Content-Security-Policy, each header by itself
 	Until        time.Time // its unavailable_after; zero for none
 	RetryAfter   time.Duration
 	Redirects    []string // addresses passed through
@@ -153,6 +154,7 @@ func (f *Fetcher) read(p *Page, resp *http.Response, limit int64) error {
 	defer resp.Body.Close()
 	p.Status, p.MediaType = resp.StatusCode, resp.Header.Get("Content-Type")
 	p.ETag, p.LastModified = resp.Header.Get("ETag"), resp.Header.Get("Last-Modified")
+	p.Policies = resp.Header.Values("Content-Security-Policy")
 	p.RobotsTag = robotsTag(resp.Header.Values("X-Robots-Tag"))
 	for _, v := range resp.Header.Values("X-Robots-Tag") {
 		const name = "unavailable_after:"

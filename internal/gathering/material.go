@@ -201,6 +201,19 @@ func (ga *Gatherer) mayBePrivate(ctx context.Context, c store.Corpus, address st
 	return false, nil
 }
 
+// Looker fetches one page of a site for a look at it, within what the sources of a corpus may reach. It is a person's look at their own page: robots.txt
+// does not speak of it.
+type Looker struct{ *Gatherer }
+
+// Page implements serving.Pages.
+func (l Looker) Page(ctx context.Context, c store.Corpus, address string) (*gather.Page, error) {
+	private, err := l.mayBePrivate(ctx, c, address)
+	if err != nil {
+		return nil, err
+	}
+	return gather.NewFetcher(l.reach(address, store.SourceSettings{AllowPrivate: private})).Get(ctx, address, gather.MaxBody, nil)
+}
+
 // fetchOnce gets one page for a trial, as a visit would: robots.txt and what the page says of itself are obeyed.
 func (ga *Gatherer) fetchOnce(ctx context.Context, c store.Corpus, address string) (store.Outcome, error) {
 	private, err := ga.mayBePrivate(ctx, c, address)

@@ -64,7 +64,7 @@ func handing(rules []rule.Rule, s *rule.State) (rule.Rule, rule.Action, bool) {
 // callPerson has a conversation wait for a person where a house rule hands it over. It gives in which state it is.
 func (sv *Server) callPerson(ctx context.Context, a Admitted, rules []rule.Rule, r *asking.Reply) (string, error) {
 	if by, act, ok := handing(rules, r.Trail.Rules); ok && a.Surface != asking.SurfaceProgram {
-		h, err := sv.served.OpenHandover(ctx, served.Handover{Corpus: a.Corpus.ID, Conversation: r.Conversation, Rule: by.Name, Team: act.Team, Purpose: act.Purpose})
+		h, err := sv.served.OpenHandover(ctx, served.Handover{Corpus: a.Corpus.ID, Conversation: r.Conversation, Rule: by.Name, Team: act.Team, Purpose: act.Purpose, Who: a.Person.Name})
 		if err != nil {
 			return "", err
 		}
@@ -96,7 +96,7 @@ type NewsLine struct {
 func (sv *Server) News(ctx context.Context, a Admitted, conversation string, after int64) (News, error) {
 	out := News{Lines: []NewsLine{}}
 	c, _, err := sv.talk.Conversation(ctx, a.Corpus.ID, conversation, 0, 0)
-	if err != nil || c.Surface != a.Surface {
+	if err != nil || c.Surface != a.Surface || c.Audience != a.audience() {
 		return out, errors.Join(err, fault.ErrMissing)
 	}
 	h, err := sv.served.HandoverOf(ctx, a.Corpus.ID, conversation)

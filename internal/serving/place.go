@@ -59,6 +59,7 @@ type Place struct {
 	Settings Settings `json:"settings"`
 	Live     int      `json:"live" doc:"Number of the release that visitors get; 0 when there is none yet"`
 	Visitors string   `json:"visitors" doc:"Address at which visitors reach the program; empty when it does not listen for any"`
+	Identity string   `json:"identity" enum:",HS256,EdDSA" doc:"How sites sign who asks; empty when they do not"`
 	Contrast float64  `json:"contrast" doc:"Of white letters on the accent colour (WCAG 2.2, 1.4.3: at least 4.5)"`
 }
 
@@ -77,6 +78,11 @@ func (sv *Server) Place(ctx context.Context, corpus string) (Place, error) {
 		return Place{}, err
 	}
 	out := Place{Place: p.Place, Settings: set, Visitors: sv.Visitors(), Contrast: contrastToWhite(set.Accent)}
+	id, err := sv.identityOf(p)
+	if err != nil {
+		return out, err
+	}
+	out.Identity = id.Algorithm
 	r, err := sv.live(ctx, c.ID)
 	if errors.Is(err, fault.ErrMissing) {
 		return out, nil

@@ -28,6 +28,7 @@ type Server struct {
 	index       *indexing.Indexer
 	asking      *asking.Asker
 	connections *connections.Connections
+	pages       Pages
 
 	visitors atomic.Pointer[string] // address at which they come in
 
@@ -45,13 +46,14 @@ type Needs struct {
 	Index       *indexing.Indexer
 	Asking      *asking.Asker
 	Connections *connections.Connections
+	Pages       Pages
 }
 
 // New makes a Server.
 func New(n Needs) (*Server, error) {
 	cache, err := lru.New[string, *frozen](mostFrozen)
 	return &Server{
-		store: n.Store, served: served.New(n.Store), talk: n.Talk, log: n.Log, events: n.Events, index: n.Index, asking: n.Asking, connections: n.Connections,
+		store: n.Store, served: served.New(n.Store), talk: n.Talk, log: n.Log, events: n.Events, index: n.Index, asking: n.Asking, connections: n.Connections, pages: n.Pages,
 		frozen: cache, turns: &oneByOne{held: map[string]*turn{}},
 	}, err
 }

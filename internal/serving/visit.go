@@ -40,11 +40,12 @@ type Admitted struct {
 	Key      string   // id of the key of a program
 	Scopes   []string // what that allows
 	Rate     int      // questions a minute that a key allows
+	Person   Person   // who asks, as their site says; the zero value when it does not
 	link     served.Link
 }
 
-// AdmitPass lets in who comes with a pass, from a page on a site.
-func (sv *Server) AdmitPass(ctx context.Context, given string, now time.Time) (Admitted, error) {
+// AdmitPass lets in who comes with a pass, from a page on a site, and with the site's word on who that is, where it gives one.
+func (sv *Server) AdmitPass(ctx context.Context, given, word string, now time.Time) (Admitted, error) {
 	sealed, err := base64.RawURLEncoding.DecodeString(given)
 	if err != nil {
 		return Admitted{}, ErrPass
@@ -68,8 +69,14 @@ func (sv *Server) AdmitPass(ctx context.Context, given string, now time.Time) (A
 	if !set.embeds(p.Origin) { // it was allowed when the pass was given
 		return Admitted{}, ErrDomain
 	}
-	c, err := sv.store.Corpus(ctx, row.Corpus)
-	return Admitted{Corpus: c, Settings: set, Surface: asking.SurfaceWidget, Page: p.Origin}, err
+	a := Admitted{Settings: set, Surface: asking.SurfaceWidget, Page: p.Origin}
+	if word != "" {
+		if a.Person, err = sv.person(row, word, now); err != nil {
+			return Admitted{}, err
+		}
+	}
+	a.Corpus, err = sv.store.Corpus(ctx, row.Corpus)
+	return a, err
 }
 
 // AdmitLink lets in who comes by a link, with the word that it asks for.
@@ -215,7 +222,7 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 	if a.Settings.Paused {
 		return Said{}, ErrPaused
 	}
-	who := asking.Caller{Audience: index.Public, Surface: a.Surface, Page: a.Page, Conversation: m.Conversation, Visitor: m.Visitor}
+	who := asking.Caller{Audience: a.audience(), Surface: a.Surface, Page: a.Page, Conversation: m.Conversation, Visitor: a.visitor(m.Visitor)}
 	if u, err := url.Parse(m.Page); err == nil && u.Host != "" && (a.Page == "" || u.Scheme+"://"+u.Host == a.Page) {
 		who.Page = m.Page // a site names pages of its own alone
 	}
@@ -255,7 +262,7 @@ func (sv *Server) so(ctx context.Context, a Admitted, m Message) ([]query.Turn, 
 		return m.Turns, "", nil
 	}
 	c, es, err := sv.talk.Conversation(ctx, a.Corpus.ID, m.Conversation, 0, mostExchanges)
-	if errors.Is(err, fault.ErrMissing) || err == nil && c.Surface != a.Surface {
+	if errors.Is(err, fault.ErrMissing) || err == nil && (c.Surface != a.Surface || c.Audience != a.audience()) {
 		return nil, "", fault.Input("this conversation is not there any more: begin a new one")
 	}
 	if err != nil {
@@ -394,7 +401,7 @@ func (sv *Server) Thumb(ctx context.Context, a Admitted, conversation, exchange,
 
 // Forget erases what a visitor said, by the random name that only their browser knows. It gives how many conversations there were.
 func (sv *Server) Forget(ctx context.Context, a Admitted, visitor string) (int, error) {
-	if len(visitor) < 16 {
+	if visitor = a.visitor(visitor); len(visitor) < 16 {
 		return 0, fault.Input("who is to be forgotten?")
 	}
 	return sv.talk.Erase(ctx, a.Corpus.ID, visitor)

@@ -178,6 +178,7 @@ func (h *handlers) told(err error) (int, string) {
 		{serving.ErrDomain, http.StatusForbidden},
 		{serving.ErrGone, http.StatusNotFound},
 		{serving.ErrPass, http.StatusUnauthorized},
+		{serving.ErrPerson, http.StatusForbidden},
 		{serving.ErrWord, http.StatusForbidden},
 		{serving.ErrPaused, http.StatusServiceUnavailable},
 		{serving.ErrNoLive, http.StatusServiceUnavailable},
@@ -288,6 +289,7 @@ func (h *handlers) pass(w http.ResponseWriter, q *http.Request) {
 // letter is what every message of a visitor's page carries.
 type letter struct {
 	Pass         string `json:"pass"`
+	Token        string `json:"token"` // the site's word on who asks
 	Link         string `json:"link"`
 	Word         string `json:"word"`
 	Text         string `json:"text"`
@@ -311,7 +313,7 @@ func (h *handlers) admit(w http.ResponseWriter, q *http.Request, l *letter) (ser
 	if l.Link != "" {
 		return h.byLink(w, q, l)
 	}
-	a, err := h.app.Serving.AdmitPass(q.Context(), l.Pass, time.Now())
+	a, err := h.app.Serving.AdmitPass(q.Context(), l.Pass, l.Token, time.Now())
 	if err != nil {
 		h.fail(w, err)
 		return a, false

@@ -69,6 +69,7 @@ type Handover struct {
 	Rule         string       `json:"rule" doc:"Name of the house rule"`
 	Team         string       `json:"team"`
 	Purpose      string       `json:"purpose"`
+	Who          string       `json:"who" doc:"Name that the site gives of the asker; empty when it gives none"`
 	State        string       `json:"state" enum:"waiting,taken,closed"`
 	TakenBy      string       `json:"takenBy,omitempty"`
 	Mine         bool         `json:"mine" doc:"It is the caller's"`
@@ -147,7 +148,7 @@ const (
 )
 
 func (rm *Room) view(ctx context.Context, h served.Handover, by string, whole bool) (Handover, error) {
-	out := Handover{ID: h.ID, Conversation: h.Conversation, Rule: h.Rule, Team: h.Team, Purpose: h.Purpose, State: h.State, TakenBy: h.TakenBy, Mine: h.TakenBy != "" && h.TakenBy == by, OpenedAt: h.OpenedAt, ChangedAt: h.ChangedAt, Told: []rule.Told{}}
+	out := Handover{ID: h.ID, Conversation: h.Conversation, Rule: h.Rule, Team: h.Team, Purpose: h.Purpose, Who: h.Who, State: h.State, TakenBy: h.TakenBy, Mine: h.TakenBy != "" && h.TakenBy == by, OpenedAt: h.OpenedAt, ChangedAt: h.ChangedAt, Told: []rule.Told{}}
 	most := summarised
 	if whole {
 		most = mostSaid

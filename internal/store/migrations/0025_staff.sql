@@ -11,6 +11,7 @@ CREATE TRIGGER documents_withdrawn AFTER DELETE ON documents WHEN EXISTS (SELECT
 END;
 -- +goose StatementEnd
 CREATE INDEX documents_by_own_audience ON documents(corpus_id, own_audience) WHERE own_audience <> '';
+ALTER TABLE served ADD COLUMN identity BLOB; -- sealed JSON: by which key sites say who asks
 CREATE TABLE handovers ( -- conversations that wait for a person, or are with one
   id TEXT PRIMARY KEY,
   corpus_id TEXT NOT NULL REFERENCES corpora(id) ON DELETE CASCADE,
@@ -18,6 +19,7 @@ CREATE TABLE handovers ( -- conversations that wait for a person, or are with on
   rule TEXT NOT NULL,                 -- name of the house rule
   team TEXT NOT NULL,
   purpose TEXT NOT NULL,
+  who TEXT NOT NULL,                  -- name that the site gives of who asked; '' when it gives none
   state TEXT NOT NULL,                -- waiting, taken, closed
   taken_by TEXT NOT NULL DEFAULT '',
   opened_at TEXT NOT NULL,
@@ -39,4 +41,4 @@ CREATE INDEX handover_lines_of ON handover_lines(handover_id, id);
 -- +goose Down
 DROP TABLE handover_lines; DROP TABLE handovers;
 DROP INDEX documents_by_own_audience; DROP TRIGGER documents_withdrawn; DROP TABLE withdrawn;
-ALTER TABLE releases DROP COLUMN documents;
+ALTER TABLE releases DROP COLUMN documents; ALTER TABLE served DROP COLUMN identity;

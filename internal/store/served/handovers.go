@@ -30,6 +30,7 @@ type Handover struct {
 	Rule         string `db:"rule"` // name of the house rule
 	Team         string `db:"team"`
 	Purpose      string `db:"purpose"`
+	Who          string `db:"who"` // name that the site gives of who asked; empty when it gives none
 	State        string `db:"state"`
 	TakenBy      string `db:"taken_by"`
 	OpenedAt     string `db:"opened_at"`
@@ -52,8 +53,8 @@ func (v *Served) OpenHandover(ctx context.Context, h Handover) (Handover, error)
 	h.ID, h.State, h.OpenedAt = uuid.NewString(), Waiting, v.s.Stamp()
 	h.ChangedAt = h.OpenedAt
 	return h, v.s.Write(ctx, "hand a conversation over", func(tx *sqlx.Tx) error {
-		if _, err := tx.NamedExecContext(ctx, `INSERT INTO handovers (id, corpus_id, conversation_id, rule, team, purpose, state, opened_at, changed_at)
-			VALUES (:id, :corpus_id, :conversation_id, :rule, :team, :purpose, :state, :opened_at, :changed_at) ON CONFLICT DO NOTHING`, h); err != nil {
+		if _, err := tx.NamedExecContext(ctx, `INSERT INTO handovers (id, corpus_id, conversation_id, rule, team, purpose, who, state, opened_at, changed_at)
+			VALUES (:id, :corpus_id, :conversation_id, :rule, :team, :purpose, :who, :state, :opened_at, :changed_at) ON CONFLICT DO NOTHING`, h); err != nil {
 			return err
 		}
 		return tx.GetContext(ctx, &h, `SELECT * FROM handovers WHERE conversation_id = ? AND state <> 'closed'`, h.Conversation)

@@ -24,6 +24,7 @@ type Place struct {
 	Place    string `db:"place"`      // its random public name
 	Release  string `db:"release_id"` // id of what visitors get; empty for the newest
 	Settings string `db:"settings"`   // JSON
+	Identity []byte `db:"identity"`   // sealed JSON: by which key sites say who asks; none when they do not
 }
 
 // Of is how a corpus is served; a place is made for it at the first time.
@@ -51,7 +52,7 @@ func (v *Served) Place(ctx context.Context, name string) (Place, error) {
 // Put keeps how a corpus is served.
 func (v *Served) Put(ctx context.Context, p Place) error {
 	return v.s.Write(ctx, "keep how a corpus is served", func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `UPDATE served SET release_id = :release_id, settings = :settings WHERE corpus_id = :corpus_id`, p)
+		_, err := tx.NamedExecContext(ctx, `UPDATE served SET release_id = :release_id, settings = :settings, identity = :identity WHERE corpus_id = :corpus_id`, p)
 		return err
 	})
 }

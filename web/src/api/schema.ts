@@ -1380,6 +1380,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/place/identity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how sites sign who asks; a secret is told once */
+        put: operations["setIdentity"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/place/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look whether the assistant shows on a page, and what to do where it does not */
+        post: operations["lookAtPage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/prepared": {
         parameters: {
             query?: never;
@@ -4498,6 +4532,8 @@ export interface components {
             team: string;
             /** @description Details that the asker told; hidden in part while nobody has taken it */
             told: components["schemas"]["RuleTold"][];
+            /** @description Name that the site gives of the asker; empty when it gives none */
+            who: string;
         };
         HandoverBody: {
             id: string;
@@ -4533,6 +4569,10 @@ export interface components {
             id: string;
             /** @description What the visit saw in its place */
             what: string;
+        };
+        IdentitySecret: {
+            /** @description Of HS256; told once */
+            secret?: string;
         };
         Imported: {
             /**
@@ -4798,6 +4838,16 @@ export interface components {
             reviewer?: string;
             /** @description What was said is taken back, and it counts as not read */
             takenBack?: boolean;
+        };
+        LookAtPageRequest: {
+            address: string;
+        };
+        Looked: {
+            /** @description After redirects */
+            address: string;
+            points: components["schemas"]["Point"][];
+            /** @description Every point is good */
+            shows: boolean;
         };
         Loss: {
             /**
@@ -5168,6 +5218,11 @@ export interface components {
              */
             contrast: number;
             /**
+             * @description How sites sign who asks; empty when they do not
+             * @enum {string}
+             */
+            identity: "" | "HS256" | "EdDSA";
+            /**
              * Format: int64
              * @description Number of the release that visitors get; 0 when there is none yet
              */
@@ -5183,6 +5238,15 @@ export interface components {
             question: string;
             /** @description In the order of the variants */
             under: components["schemas"]["Under"][];
+        };
+        Point: {
+            /** @description What to do about it */
+            cure?: string;
+            good: boolean;
+            /** @enum {string} */
+            name: "page" | "line" | "place" | "address" | "domain" | "policy" | "release" | "open";
+            /** @description What was found */
+            says: string;
         };
         Preparing: {
             /** @description The question, or the message with the question in it */
@@ -6246,6 +6310,15 @@ export interface components {
             id: string;
             /** @description To ten minutes */
             seenAt: string;
+        };
+        SetIdentityRequest: {
+            /**
+             * @description Empty when sites do not say who asks
+             * @enum {string}
+             */
+            algorithm: "" | "HS256" | "EdDSA";
+            /** @description Of EdDSA: the public key in PEM form */
+            key?: string;
         };
         SetMemberRequest: {
             /** @enum {string} */
@@ -10398,6 +10471,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Place"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setIdentity: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetIdentityRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IdentitySecret"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAtPage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookAtPageRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
                 };
             };
             /** @description Error */

@@ -21,6 +21,7 @@ const field = ref<HTMLTextAreaElement>()
 let visitor = randomName()
 let pass = ''
 let page = ''
+let token = ''
 let given: (() => void) | undefined
 
 const conversation = computed(() => talk.value.filter((x) => x.said !== undefined).at(-1)?.said?.conversation ?? '')
@@ -36,16 +37,17 @@ function askForPass(): Promise<void> {
 
 function heard(m: MessageEvent<unknown>): void {
   if (m.source !== window.parent || typeof m.data !== 'object' || m.data === null) return
-  const d = m.data as { pass?: unknown; page?: unknown; language?: unknown }
+  const d = m.data as { pass?: unknown; page?: unknown; language?: unknown; token?: unknown }
   if (typeof d.pass !== 'string') return
   pass = d.pass
   page = typeof d.page === 'string' ? d.page : ''
+  token = typeof d.token === 'string' ? d.token : ''
   if (typeof d.language === 'string' && d.language !== '') document.documentElement.lang = d.language
   given?.()
 }
 
 const letter = (more: Record<string, string> = {}): Record<string, string> =>
-  link !== '' ? { link, word: word.value, visitor, ...more } : { pass, page, visitor, ...more }
+  link !== '' ? { link, word: word.value, visitor, ...more } : { pass, page, token, visitor, ...more }
 
 /** A pass that has become too old is asked for anew, once. */
 async function call<T>(path: string, more: Record<string, string> = {}): Promise<T> {

@@ -48,6 +48,7 @@
           pass: p.pass,
           page: location.origin + location.pathname,
           language: document.documentElement.lang,
+          token: me.dataset.visitor ?? '', // the site's word on who asks; it may change while the page is open
         }
         f.contentWindow?.postMessage(said, home)
       }

@@ -4,6 +4,8 @@ import { api, ok, type Schema } from '@/api/client'
 import AskState from '@/components/AskState.vue'
 import { useAsk } from '@/stores/ask'
 import { useCorpus } from '@/stores/corpus'
+import PageLook from './PageLook.vue'
+import SignedIn from './SignedIn.vue'
 
 /** How the assistant looks and behaves on a site, the line that goes there, and the live thing beside it. */
 const corpus = useCorpus()
@@ -180,6 +182,8 @@ async function show(): Promise<void> {
           content security policy allows <span class="mono">{{ visitors }}</span> in script-src, connect-src and
           frame-src.
         </p>
+        <PageLook />
+        <SignedIn :place="place.place" :identity="place.identity" @changed="load" />
       </template>
     </div>
   </div>

@@ -163,6 +163,7 @@ onUnmounted(
       <template v-if="one">
         <header class="row head">
           <h2>{{ one.purpose || one.rule || 'A conversation' }}</h2>
+          <span v-if="one.who" dir="auto">{{ one.who }}</span>
           <span class="muted">{{ states[one.state] }}{{ one.takenBy ? `, ${one.takenBy}` : '' }}</span>
           <span class="space" />
           <ElButton
