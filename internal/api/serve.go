@@ -108,7 +108,7 @@ func (h *handlers) serve(api huma.API) {
 			}
 		},
 		) (*wire.Out[identitySecret], error) {
-			secret, err := room().SetIdentity(ctx, in.Corpus, in.Body.Algorithm, in.Body.Key)
+			secret, err := room().Doors.SetIdentity(ctx, in.Corpus, in.Body.Algorithm, in.Body.Key)
 			return wire.Reply(identitySecret{secret}, err)
 		})
 	h.serveLinks(api)
@@ -120,7 +120,7 @@ func (h *handlers) serveLinks(api huma.API) {
 	room := func() *serving.Server { return h.app.Serving }
 	huma.Register(api, wire.Operation("listLinks", http.MethodGet, "/corpora/{corpus}/links", "serve", "Links by which somebody who is not signed in can ask"),
 		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[[]serving.Link], error) {
-			return wire.Reply(room().Links(ctx, in.Corpus))
+			return wire.Reply(room().Doors.Links(ctx, in.Corpus))
 		})
 	huma.Register(api, wire.Operation("addLink", http.MethodPost, "/corpora/{corpus}/links", "serve", "Make a link; what it carries is told once"),
 		func(ctx context.Context, in *struct {
@@ -128,7 +128,7 @@ func (h *handlers) serveLinks(api huma.API) {
 			Body serving.NewLink
 		},
 		) (*wire.Out[serving.Link], error) {
-			return wire.Reply(room().AddLink(ctx, in.Corpus, people.CallerOf(ctx).Name, in.Body))
+			return wire.Reply(room().Doors.AddLink(ctx, in.Corpus, people.CallerOf(ctx).Name, in.Body))
 		})
 	huma.Register(api, wire.Operation("endLink", http.MethodDelete, "/corpora/{corpus}/links/{link}", "serve", "End a link"),
 		func(ctx context.Context, in *struct {
@@ -136,11 +136,11 @@ func (h *handlers) serveLinks(api huma.API) {
 			Link string `path:"link" maxLength:"80"`
 		},
 		) (*struct{}, error) {
-			return nil, wire.Known(room().EndLink(ctx, in.Corpus, in.Link))
+			return nil, wire.Known(room().Doors.EndLink(ctx, in.Corpus, in.Link))
 		})
 	huma.Register(api, wire.Operation("listKeys", http.MethodGet, "/corpora/{corpus}/keys", "serve", "Keys by which programs ask"),
 		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[[]serving.Key], error) {
-			return wire.Reply(room().Keys(ctx, in.Corpus))
+			return wire.Reply(room().Doors.Keys(ctx, in.Corpus))
 		})
 	huma.Register(api, wire.Operation("addKey", http.MethodPost, "/corpora/{corpus}/keys", "serve", "Make a key; it is told once"),
 		func(ctx context.Context, in *struct {
@@ -148,7 +148,7 @@ func (h *handlers) serveLinks(api huma.API) {
 			Body serving.NewKey
 		},
 		) (*wire.Out[serving.Key], error) {
-			return wire.Reply(room().AddKey(ctx, in.Corpus, people.CallerOf(ctx).Name, in.Body))
+			return wire.Reply(room().Doors.AddKey(ctx, in.Corpus, people.CallerOf(ctx).Name, in.Body))
 		})
 	huma.Register(api, wire.Operation("endKey", http.MethodDelete, "/corpora/{corpus}/keys/{key}", "serve", "End a key"),
 		func(ctx context.Context, in *struct {
@@ -156,6 +156,6 @@ func (h *handlers) serveLinks(api huma.API) {
 			Key string `path:"key" maxLength:"80"`
 		},
 		) (*struct{}, error) {
-			return nil, wire.Known(room().EndKey(ctx, in.Corpus, in.Key))
+			return nil, wire.Known(room().Doors.EndKey(ctx, in.Corpus, in.Key))
 		})
 }

@@ -64,7 +64,13 @@ func (as *Asker) Find(ctx context.Context, who Caller, corpus string, q query.Qu
 	if err != nil {
 		return nil, err
 	}
-	if q, err = bounded(q); err != nil {
+	return as.SearchOn(ctx, b, q)
+}
+
+// SearchOn ranks chunks for a question on a bench. Nothing is weighed, worded or kept.
+func (as *Asker) SearchOn(ctx context.Context, b answer.Bench, q query.Question) (*Reply, error) {
+	q, err := bounded(q)
+	if err != nil {
 		return nil, err
 	}
 	began := time.Now()

@@ -59,7 +59,7 @@ type word struct {
 }
 
 // SetIdentity says how sites sign who asks. For BySecret it makes a new secret and gives it, this once; for ByEd25519 it takes the public key (PEM, SubjectPublicKeyInfo).
-func (sv *Server) SetIdentity(ctx context.Context, corpus, algorithm, key string) (secret string, err error) {
+func (sv Doors) SetIdentity(ctx context.Context, corpus, algorithm, key string) (secret string, err error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return "", err
@@ -103,7 +103,7 @@ func (sv *Server) SetIdentity(ctx context.Context, corpus, algorithm, key string
 }
 
 // identityOf is how sites sign who asks; one without an algorithm when they do not.
-func (sv *Server) identityOf(p served.Place) (identity, error) {
+func (sv Doors) identityOf(p served.Place) (identity, error) {
 	if len(p.Identity) == 0 {
 		return identity{}, nil
 	}
@@ -116,7 +116,7 @@ func (sv *Server) identityOf(p served.Place) (identity, error) {
 }
 
 // person is who asks, by the word of their site. It must be signed as was agreed, be meant for this place, hold at the moment and for no longer than an hour.
-func (sv *Server) person(p served.Place, token string, now time.Time) (Person, error) {
+func (sv Doors) person(p served.Place, token string, now time.Time) (Person, error) {
 	id, err := sv.identityOf(p)
 	if err != nil {
 		return Person{}, err

@@ -18,7 +18,7 @@ import (
 const maxPassed = 4000
 
 // passOn gives a visitor's message to the person who has taken the conversation; false when nobody has.
-func (sv *Server) passOn(ctx context.Context, a Admitted, m Message) (Said, bool, error) {
+func (sv Persons) passOn(ctx context.Context, a Admitted, m Message) (Said, bool, error) {
 	h, err := sv.served.HandoverOf(ctx, a.Corpus.ID, m.Conversation)
 	if errors.Is(err, fault.ErrMissing) || err == nil && h.State != served.Taken {
 		return Said{}, false, nil
@@ -62,7 +62,7 @@ func handing(rules []rule.Rule, s *rule.State) (rule.Rule, rule.Action, bool) {
 }
 
 // callPerson has a conversation wait for a person where a house rule hands it over. It gives in which state it is.
-func (sv *Server) callPerson(ctx context.Context, a Admitted, rules []rule.Rule, r *asking.Reply) (string, error) {
+func (sv Persons) callPerson(ctx context.Context, a Admitted, rules []rule.Rule, r *asking.Reply) (string, error) {
 	if by, act, ok := handing(rules, r.Trail.Rules); ok && a.Surface != asking.SurfaceProgram {
 		h, err := sv.served.OpenHandover(ctx, served.Handover{Corpus: a.Corpus.ID, Conversation: r.Conversation, Rule: by.Name, Team: act.Team, Purpose: act.Purpose, Who: a.Person.Name})
 		if err != nil {
@@ -93,7 +93,7 @@ type NewsLine struct {
 }
 
 // News gives what persons said in a visitor's conversation after a line.
-func (sv *Server) News(ctx context.Context, a Admitted, conversation string, after int64) (News, error) {
+func (sv Persons) News(ctx context.Context, a Admitted, conversation string, after int64) (News, error) {
 	out := News{Lines: []NewsLine{}}
 	c, _, err := sv.talk.Conversation(ctx, a.Corpus.ID, conversation, 0, 0)
 	if err != nil || c.Surface != a.Surface || c.Audience != a.audience() {
@@ -117,7 +117,7 @@ func (sv *Server) News(ctx context.Context, a Admitted, conversation string, aft
 }
 
 // AskStaff answers somebody who answers others, and keeps the reply: under the release that visitors get, or the draft while there is none.
-func (sv *Server) AskStaff(ctx context.Context, who asking.Caller, corpus string, q query.Question, tone string) (*asking.Reply, error) {
+func (sv Persons) AskStaff(ctx context.Context, who asking.Caller, corpus string, q query.Question, tone string) (*asking.Reply, error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err

@@ -78,7 +78,7 @@ func (sv *Server) Place(ctx context.Context, corpus string) (Place, error) {
 		return Place{}, err
 	}
 	out := Place{Place: p.Place, Settings: set, Visitors: sv.Visitors(), Contrast: contrastToWhite(set.Accent)}
-	id, err := sv.identityOf(p)
+	id, err := sv.Doors.identityOf(p)
 	if err != nil {
 		return out, err
 	}
@@ -271,7 +271,7 @@ func linkView(l served.Link) Link {
 }
 
 // Links lists the links of a corpus that work still, and those whose time is over.
-func (sv *Server) Links(ctx context.Context, corpus string) ([]Link, error) {
+func (sv Doors) Links(ctx context.Context, corpus string) ([]Link, error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -285,7 +285,7 @@ func (sv *Server) Links(ctx context.Context, corpus string) ([]Link, error) {
 }
 
 // AddLink makes a link.
-func (sv *Server) AddLink(ctx context.Context, corpus, by string, n NewLink) (Link, error) {
+func (sv Doors) AddLink(ctx context.Context, corpus, by string, n NewLink) (Link, error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Link{}, err
@@ -312,7 +312,7 @@ func (sv *Server) AddLink(ctx context.Context, corpus, by string, n NewLink) (Li
 }
 
 // EndLink ends a link.
-func (sv *Server) EndLink(ctx context.Context, corpus, id string) error {
+func (sv Doors) EndLink(ctx context.Context, corpus, id string) error {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return err
@@ -351,7 +351,7 @@ func keyView(k served.Key) Key {
 }
 
 // Keys lists the keys of a corpus.
-func (sv *Server) Keys(ctx context.Context, corpus string) ([]Key, error) {
+func (sv Doors) Keys(ctx context.Context, corpus string) ([]Key, error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return nil, err
@@ -365,7 +365,7 @@ func (sv *Server) Keys(ctx context.Context, corpus string) ([]Key, error) {
 }
 
 // AddKey makes a key. It is kept as a hash: nobody can read it again.
-func (sv *Server) AddKey(ctx context.Context, corpus, by string, n NewKey) (Key, error) {
+func (sv Doors) AddKey(ctx context.Context, corpus, by string, n NewKey) (Key, error) {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return Key{}, err
@@ -381,7 +381,7 @@ func (sv *Server) AddKey(ctx context.Context, corpus, by string, n NewKey) (Key,
 }
 
 // EndKey ends a key.
-func (sv *Server) EndKey(ctx context.Context, corpus, id string) error {
+func (sv Doors) EndKey(ctx context.Context, corpus, id string) error {
 	c, err := sv.store.Corpus(ctx, corpus)
 	if err != nil {
 		return err

@@ -191,6 +191,19 @@ func (sv *Server) live(ctx context.Context, corpus string) (served.Release, erro
 	return rs[0], nil
 }
 
+// LiveID names the release that visitors get, and with it all that they may not see of it any more; "" when there is none.
+func (sv *Server) LiveID(ctx context.Context, corpus string) string {
+	r, err := sv.live(ctx, corpus)
+	if err != nil {
+		return ""
+	}
+	rs, err := sv.served.Restricted(ctx, corpus)
+	if err != nil {
+		return ""
+	}
+	return hashed(fmt.Sprint(r.ID, rs))
+}
+
 // Since tells what became of the draft since the release that visitors get; nil when there is none.
 func (sv *Server) Since(ctx context.Context, c store.Corpus, snapshot string) (*Since, error) {
 	r, err := sv.live(ctx, c.ID)

@@ -18,8 +18,21 @@ import (
 	"jolvex/internal/store/talk"
 )
 
+// Library is what programs read of releases: passages, documents, vectors.
+type Library struct{ *Server }
+
+// Doors are what lets visitors and programs in: links, keys, the word of a site.
+type Doors struct{ *Server }
+
+// Persons are conversations that people take over, and replies that are made for people who answer.
+type Persons struct{ *Server }
+
 // Server answers from releases.
 type Server struct {
+	Library Library
+	Doors   Doors
+	Persons Persons
+
 	store       *store.Store
 	served      *served.Served
 	talk        *talk.Talk
@@ -52,8 +65,10 @@ type Needs struct {
 // New makes a Server.
 func New(n Needs) (*Server, error) {
 	cache, err := lru.New[string, *frozen](mostFrozen)
-	return &Server{
+	sv := &Server{
 		store: n.Store, served: served.New(n.Store), talk: n.Talk, log: n.Log, events: n.Events, index: n.Index, asking: n.Asking, connections: n.Connections, pages: n.Pages,
 		frozen: cache, turns: &oneByOne{held: map[string]*turn{}},
-	}, err
+	}
+	sv.Library, sv.Doors, sv.Persons = Library{sv}, Doors{sv}, Persons{sv}
+	return sv, err
 }

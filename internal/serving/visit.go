@@ -71,7 +71,7 @@ func (sv *Server) AdmitPass(ctx context.Context, given, word string, now time.Ti
 	}
 	a := Admitted{Settings: set, Surface: asking.SurfaceWidget, Page: p.Origin}
 	if word != "" {
-		if a.Person, err = sv.person(row, word, now); err != nil {
+		if a.Person, err = sv.Doors.person(row, word, now); err != nil {
 			return Admitted{}, err
 		}
 	}
@@ -239,7 +239,7 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 		}
 	}
 	if m.Conversation != "" {
-		if out, passed, err := sv.passOn(ctx, a, m); passed || err != nil {
+		if out, passed, err := sv.Persons.passOn(ctx, a, m); passed || err != nil {
 			return out, err
 		}
 	}
@@ -252,7 +252,7 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 		return Said{}, err
 	}
 	out := said(r)
-	out.Person, err = sv.callPerson(ctx, a, b.Rules, r)
+	out.Person, err = sv.Persons.callPerson(ctx, a, b.Rules, r)
 	return out, err
 }
 
@@ -359,30 +359,30 @@ func (s Said) Text() (text string, spans [][2]int) {
 
 // Found is a passage for a program.
 type Found struct {
-	Text  string  `json:"text"`
-	Title string  `json:"title"`
-	Link  string  `json:"link"`
-	Score float64 `json:"score"`
+	Text     string   `json:"text"`
+	Title    string   `json:"title"`
+	Path     []string `json:"path"` // headings above it
+	Link     string   `json:"link"`
+	Score    float64  `json:"score"`
+	Document string   `json:"document"` // to open it with
+	From     int      `json:"from"`     // where it stands there, in bytes of UTF-8
+	To       int      `json:"to"`
 }
 
 // Find gives the passages that a release has for a question, the best first.
-func (sv *Server) Find(ctx context.Context, a Admitted, question string, most int) ([]Found, error) {
+func (sv Library) Find(ctx context.Context, a Admitted, question string, most int) ([]Found, error) {
 	who := asking.Caller{Audience: index.Public, Surface: a.Surface}
 	b, err := sv.bench(ctx, &who, a, "")
 	if err != nil {
 		return nil, err
 	}
-	t, _, err := asking.AskOn(ctx, b, query.Question{Text: question})
-	if err != nil {
-		return nil, err
-	}
-	r, err := sv.asking.Expand(ctx, t)
+	r, err := sv.asking.SearchOn(ctx, b, query.Question{Text: question})
 	if err != nil {
 		return nil, err
 	}
 	out := []Found{}
 	for _, e := range r.Evidence[:min(most, len(r.Evidence))] {
-		out = append(out, Found{e.Text, e.Title, e.Address, e.Score})
+		out = append(out, Found{e.Text, e.Title, e.Path, e.Address, e.Score, e.Document, e.Span.Start, e.Span.End})
 	}
 	return out, nil
 }

@@ -54,7 +54,7 @@ func TestASiteSaysWhoAsks(t *testing.T) {
 	}
 	status, _ := ask("a.b.c")
 	assert.Equal(t, 403, status, "this place takes no word of sites yet")
-	secret, err := h.app.Serving.SetIdentity(t.Context(), corpus, serving.BySecret, "")
+	secret, err := h.app.Serving.Doors.SetIdentity(t.Context(), corpus, serving.BySecret, "")
 	require.NoError(t, err)
 	key := []byte(secret)
 
@@ -103,7 +103,7 @@ func TestASiteSaysWhoAsks(t *testing.T) {
 	require.True(t, ok)
 	der, err := x509.MarshalPKIXPublicKey(public)
 	require.NoError(t, err)
-	_, err = h.app.Serving.SetIdentity(t.Context(), corpus, serving.ByEd25519, string(pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der})))
+	_, err = h.app.Serving.Doors.SetIdentity(t.Context(), corpus, serving.ByEd25519, string(pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der})))
 	require.NoError(t, err)
 	status, reply = ask(said(t, jose.EdDSA, private, claims(nil)))
 	require.Equal(t, 200, status)
@@ -116,10 +116,10 @@ func TestASiteSaysWhoAsks(t *testing.T) {
 		assert.Equal(t, 403, status, why)
 	}
 	for _, bad := range []string{"", "no key", "-----BEGIN PUBLIC KEY-----\nAAAA\n-----END PUBLIC KEY-----\n"} {
-		_, err := h.app.Serving.SetIdentity(t.Context(), corpus, serving.ByEd25519, bad)
+		_, err := h.app.Serving.Doors.SetIdentity(t.Context(), corpus, serving.ByEd25519, bad)
 		assert.ErrorIs(t, err, fault.ErrInput)
 	}
-	_, err = h.app.Serving.SetIdentity(t.Context(), corpus, serving.ByNobody, "")
+	_, err = h.app.Serving.Doors.SetIdentity(t.Context(), corpus, serving.ByNobody, "")
 	require.NoError(t, err)
 	status, _ = ask(said(t, jose.EdDSA, private, claims(nil)))
 	assert.Equal(t, 403, status)

@@ -94,7 +94,12 @@ func (h *handlers) program(w http.ResponseWriter, q *http.Request, scope string)
 		h.apiFail(w, err)
 		return a, false
 	}
-	return a, h.allow(w, q, "key "+a.Key, a.Rate)
+	if h.limiter(a.Rate).OnLimit(w, q, "key "+a.Key) {
+		w.Header().Set("Retry-After", "60")
+		chatProblem(w, http.StatusTooManyRequests, fmt.Sprintf("the key allows %d requests a minute: try again in a minute", a.Rate))
+		return a, false
+	}
+	return a, true
 }
 
 func (h *handlers) models(w http.ResponseWriter, q *http.Request) {
@@ -102,7 +107,16 @@ func (h *handlers) models(w http.ResponseWriter, q *http.Request) {
 	if !ok {
 		return
 	}
-	write(w, http.StatusOK, map[string]any{"object": "list", "data": []any{map[string]any{"id": a.Corpus.Name, "object": "model", "created": 0, "owned_by": "jolvex"}}})
+	by, err := h.app.Serving.Library.Embedder(q.Context(), a)
+	if err != nil {
+		h.apiFail(w, err)
+		return
+	}
+	var data []any
+	for _, id := range []string{a.Corpus.Name, by.ID()} {
+		data = append(data, map[string]any{"id": id, "object": "model", "created": 0, "owned_by": "jolvex"})
+	}
+	write(w, http.StatusOK, map[string]any{"object": "list", "data": data})
 }
 
 func (h *handlers) find(w http.ResponseWriter, q *http.Request) {
@@ -117,7 +131,7 @@ func (h *handlers) find(w http.ResponseWriter, q *http.Request) {
 	if !read(w, q, mostBody, &in) {
 		return
 	}
-	got, err := h.app.Serving.Find(q.Context(), a, in.Question, limited(in.Limit))
+	got, err := h.app.Serving.Library.Find(q.Context(), a, in.Question, limited(in.Limit))
 	if err != nil {
 		h.apiFail(w, err)
 		return

@@ -2,17 +2,19 @@ package visit
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"slices"
 	"strings"
 
 	"github.com/modelcontextprotocol/go-sdk/mcp"
 
+	"jolvex/internal/fault"
 	"jolvex/internal/serving"
 )
 
-// The server of the Model Context Protocol (streamable HTTP) has two tools, to ask the assistant and to find passages. A key says of which corpus,
-// and which of the two it may use.
+// The server of the Model Context Protocol (streamable HTTP) has tools to ask the assistant, and to find passages, list the documents and open one; the
+// documents are its resources, too. A key says of which corpus, and whether it may do more than ask.
 
 type askedTool struct {
 	Question     string `json:"question" jsonschema:"the question, in the words of whoever asks"`
@@ -40,7 +42,13 @@ func (h *handlers) contextProtocol() http.Handler {
 	type keyed struct{}
 	tools := mcp.NewStreamableHTTPHandler(func(q *http.Request) *mcp.Server {
 		a, _ := q.Context().Value(keyed{}).(serving.Admitted)
-		return h.toolsFor(a)
+		of := a.Key + " " + h.app.Serving.LiveID(q.Context(), a.Corpus.ID)
+		s, ok := h.tools.Get(of)
+		if !ok {
+			s = h.toolsFor(a)
+			h.tools.Add(of, s)
+		}
+		return s
 	}, &mcp.StreamableHTTPOptions{Stateless: true, JSONResponse: true, Logger: h.o.Log, MaxRequestBodyBytes: mostTalk})
 	return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
 		a, ok := h.program(w, q, serving.ScopeAsk)
@@ -69,18 +77,78 @@ func (h *handlers) toolsFor(a serving.Admitted) *mcp.Server {
 			}
 			return nil, out, nil
 		})
-	if !slices.Contains(a.Scopes, serving.ScopeFind) {
-		return s
+	if slices.Contains(a.Scopes, serving.ScopeFind) {
+		h.addReading(s, a)
+	}
+	return s
+}
+
+type sourcesTool struct {
+	Holding string `json:"holding,omitempty" jsonschema:"words that stand in the title or address; all documents when it is not given"`
+	From    int    `json:"from,omitempty" jsonschema:"how many to pass over"`
+}
+
+type listedTool struct {
+	Documents []serving.Listed `json:"documents"`
+	Of        int              `json:"of" jsonschema:"how many there are in all"`
+}
+
+type openTool struct {
+	Document string `json:"document" jsonschema:"id of the document, as a passage or the list of sources has it"`
+	From     int    `json:"from,omitempty" jsonschema:"byte at which to begin"`
+	To       int    `json:"to,omitempty" jsonschema:"byte at which to end; the end of the document when it is not given"`
+}
+
+const (
+	listedAtOnce = 100                  // documents that the tool lists
+	resources    = 500                  // documents that are listed as resources; every one can be read
+	scheme       = "jolvex://document/" // of the addresses of resources
+)
+
+// addReading adds what a key may do that reads the material itself.
+func (h *handlers) addReading(s *mcp.Server, a serving.Admitted) {
+	mcp.AddTool(s, &mcp.Tool{Name: "sources", Description: "List the documents that the assistant of " + a.Corpus.Name + " answers from, by title."},
+		func(ctx context.Context, _ *mcp.CallToolRequest, in sourcesTool) (*mcp.CallToolResult, listedTool, error) {
+			got, of, err := h.app.Serving.Library.Documents(ctx, a, in.Holding, in.From, listedAtOnce)
+			if err != nil {
+				return nil, listedTool{}, h.plain(err)
+			}
+			return nil, listedTool{got, of}, nil
+		})
+	mcp.AddTool(s, &mcp.Tool{Name: "open", Description: "Open a document of " + a.Corpus.Name + ", or the part of it in which a passage stands."},
+		func(ctx context.Context, _ *mcp.CallToolRequest, in openTool) (*mcp.CallToolResult, serving.Opened, error) {
+			got, err := h.app.Serving.Library.Open(ctx, a, in.Document, in.From, in.To)
+			if err != nil {
+				return nil, got, h.plain(err)
+			}
+			return nil, got, nil
+		})
+	read := func(ctx context.Context, q *mcp.ReadResourceRequest) (*mcp.ReadResourceResult, error) {
+		got, err := h.app.Serving.Library.Open(ctx, a, strings.TrimPrefix(q.Params.URI, scheme), 0, 0)
+		if errors.Is(err, fault.ErrMissing) {
+			return nil, mcp.ResourceNotFoundError(q.Params.URI)
+		}
+		if err != nil {
+			return nil, h.plain(err)
+		}
+		return &mcp.ReadResourceResult{Contents: []*mcp.ResourceContents{{URI: q.Params.URI, MIMEType: "text/plain", Text: got.Text}}}, nil
+	}
+	s.AddResourceTemplate(&mcp.ResourceTemplate{Name: "document", Description: "A document that the assistant answers from, as text", MIMEType: "text/plain", URITemplate: scheme + "{id}"}, read)
+	docs, _, err := h.app.Serving.Library.Documents(context.Background(), a, "", 0, resources)
+	if err != nil && !errors.Is(err, serving.ErrNoLive) { // they can be read still
+		h.o.Log.Warn("documents are not listed as resources", "corpus", a.Corpus.Name, "error", err)
+	}
+	for _, d := range docs {
+		s.AddResource(&mcp.Resource{Name: d.Title, Description: d.Link, MIMEType: "text/plain", URI: scheme + d.ID}, read)
 	}
 	mcp.AddTool(s, &mcp.Tool{Name: "find", Description: "Find passages of the released material of " + a.Corpus.Name + ", the best first."},
 		func(ctx context.Context, _ *mcp.CallToolRequest, in findTool) (*mcp.CallToolResult, foundTool, error) {
-			got, err := h.app.Serving.Find(ctx, a, in.Question, limited(in.Limit))
+			got, err := h.app.Serving.Library.Find(ctx, a, in.Question, limited(in.Limit))
 			if err != nil {
 				return nil, foundTool{}, h.plain(err)
 			}
 			return nil, foundTool{got}, nil
 		})
-	return s
 }
 
 // plain is a failure in the words that programs are told it in.

@@ -20,6 +20,8 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/go-chi/httprate"
+	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/modelcontextprotocol/go-sdk/mcp"
 
 	"jolvex/internal/api/wire"
 	"jolvex/internal/app"
@@ -41,6 +43,8 @@ type handlers struct {
 
 	mu    sync.Mutex
 	rates map[int]*httprate.RateLimiter // by what they allow in a minute
+
+	tools *lru.Cache[string, *mcp.Server] // of keys, each with the release that it reads
 }
 
 // Bounds on what comes from outside.
@@ -52,11 +56,13 @@ const (
 	perVisitor      = 20       // messages a minute in one conversation, or of one visitor
 	answeredAtOnce  = 64       // messages that are being answered
 	waiting         = 500      // messages that wait for that
+	keptTools       = 200      // servers of tools that are kept
 )
 
 // New makes the handler of everything that visitors and programs reach.
 func New(a *app.App, o Options) http.Handler {
-	h := &handlers{app: a, o: o, rates: map[int]*httprate.RateLimiter{}}
+	tools, _ := lru.New[string, *mcp.Server](keptTools) // fails for a size of 0 alone
+	h := &handlers{app: a, o: o, rates: map[int]*httprate.RateLimiter{}, tools: tools}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, middleware.Recoverer, headers)
 	r.Use(middleware.Compress(5, "application/json", "text/html", "text/css", "text/javascript"))
@@ -78,6 +84,7 @@ func New(a *app.App, o Options) http.Handler {
 	r.Post("/v1/chat/completions", h.completions)
 	r.Get("/v1/models", h.models)
 	r.Post("/v1/find", h.find)
+	r.Post("/v1/embeddings", h.embeddings)
 	r.Handle("/mcp", h.contextProtocol())
 	r.NotFound(func(w http.ResponseWriter, q *http.Request) {
 		wire.Problem(w, http.StatusNotFound, "there is nothing here")
@@ -366,7 +373,7 @@ func (h *handlers) news(w http.ResponseWriter, q *http.Request) {
 		wire.Problem(w, http.StatusUnprocessableEntity, "the last line is a number")
 		return
 	}
-	got, err := h.app.Serving.News(q.Context(), a, l.Conversation, after)
+	got, err := h.app.Serving.Persons.News(q.Context(), a, l.Conversation, after)
 	if err != nil {
 		h.fail(w, err)
 		return

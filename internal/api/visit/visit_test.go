@@ -1,9 +1,12 @@
 package visit_test
 
 import (
+	"encoding/base64"
+	"encoding/binary"
 	"encoding/json"
 	"io"
 	"log/slog"
+	"math"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -281,7 +284,7 @@ func TestAConversationEndsWithItsRelease(t *testing.T) {
 func TestLinks(t *testing.T) {
 	h := open(t)
 	add := func(l serving.NewLink) string {
-		got, err := h.app.Serving.AddLink(t.Context(), corpus, "Olive", l)
+		got, err := h.app.Serving.Doors.AddLink(t.Context(), corpus, "Olive", l)
 		require.NoError(t, err)
 		return got.Token
 	}
@@ -340,10 +343,10 @@ func TestLinks(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, tests, 1)
 
-	links, err := h.app.Serving.Links(t.Context(), corpus)
+	links, err := h.app.Serving.Doors.Links(t.Context(), corpus)
 	require.NoError(t, err)
 	for _, l := range links {
-		require.NoError(t, h.app.Serving.EndLink(t.Context(), corpus, l.ID))
+		require.NoError(t, h.app.Serving.Doors.EndLink(t.Context(), corpus, l.ID))
 	}
 	status, _ = ask(plain, "")
 	assert.Equal(t, 404, status)
@@ -407,7 +410,7 @@ func TestAFloodIsHeldOff(t *testing.T) {
 // TestPrograms asks by the official client of the chat-completions protocol, whole and streamed.
 func TestPrograms(t *testing.T) {
 	h := open(t)
-	key, err := h.app.Serving.AddKey(t.Context(), corpus, "Olive", serving.NewKey{Name: "desk", Scopes: []string{"ask", "find"}, PerMinute: 30})
+	key, err := h.app.Serving.Doors.AddKey(t.Context(), corpus, "Olive", serving.NewKey{Name: "desk", Scopes: []string{"ask", "find"}, PerMinute: 30})
 	require.NoError(t, err)
 	client := openai.NewClient(option.WithBaseURL(h.at+"/v1"), option.WithAPIKey(key.Key), option.WithMaxRetries(0))
 	asked := openai.ChatCompletionNewParams{
@@ -453,7 +456,7 @@ func TestPrograms(t *testing.T) {
 		assert.Equal(t, 401, status, name)
 		assert.Contains(t, got, "error", name)
 	}
-	asks, err := h.app.Serving.AddKey(t.Context(), corpus, "", serving.NewKey{Name: "asks", Scopes: []string{"ask"}, PerMinute: 3})
+	asks, err := h.app.Serving.Doors.AddKey(t.Context(), corpus, "", serving.NewKey{Name: "asks", Scopes: []string{"ask"}, PerMinute: 3})
 	require.NoError(t, err)
 	status, _ = h.send("/v1/find", msg{"question": "dog fare"}, "Authorization", "Bearer "+asks.Key)
 	assert.Equal(t, 403, status, "a key that may only ask")
@@ -464,9 +467,9 @@ func TestPrograms(t *testing.T) {
 		}
 	}
 	assert.Positive(t, held)
-	keys, err := h.app.Serving.Keys(t.Context(), corpus)
+	keys, err := h.app.Serving.Doors.Keys(t.Context(), corpus)
 	require.NoError(t, err)
-	require.NoError(t, h.app.Serving.EndKey(t.Context(), corpus, key.ID))
+	require.NoError(t, h.app.Serving.Doors.EndKey(t.Context(), corpus, key.ID))
 	for _, k := range keys {
 		assert.Empty(t, k.Key, "a key is told once")
 		assert.NotEmpty(t, k.UsedAt)
@@ -479,7 +482,7 @@ func TestPrograms(t *testing.T) {
 func TestTools(t *testing.T) {
 	h := open(t)
 	connect := func(scopes ...string) *mcp.ClientSession {
-		key, err := h.app.Serving.AddKey(t.Context(), corpus, "", serving.NewKey{Name: "tools", Scopes: scopes, PerMinute: 100})
+		key, err := h.app.Serving.Doors.AddKey(t.Context(), corpus, "", serving.NewKey{Name: "tools", Scopes: scopes, PerMinute: 100})
 		require.NoError(t, err)
 		client := mcp.NewClient(&mcp.Implementation{Name: "test", Version: "1"}, nil)
 		s, err := client.Connect(t.Context(), &mcp.StreamableClientTransport{Endpoint: h.at + "/mcp", HTTPClient: &http.Client{Transport: bearer(key.Key)}, MaxRetries: -1}, nil)
@@ -490,7 +493,7 @@ func TestTools(t *testing.T) {
 	s := connect("ask", "find")
 	list, err := s.ListTools(t.Context(), nil)
 	require.NoError(t, err)
-	require.Len(t, list.Tools, 2)
+	require.Len(t, list.Tools, 4)
 	call := func(s *mcp.ClientSession, tool string, args map[string]any) map[string]any {
 		got, err := s.CallTool(t.Context(), &mcp.CallToolParams{Name: tool, Arguments: args})
 		require.NoError(t, err)
@@ -504,7 +507,35 @@ func TestTools(t *testing.T) {
 	assert.NotEmpty(t, said["sources"])
 	next := call(s, "ask", map[string]any{"question": "And cats?", "conversation": said["conversation"]})
 	assert.Contains(t, next["reply"], "free")
-	assert.NotEmpty(t, call(s, "find", map[string]any{"question": "dog", "limit": 1})["passages"])
+	passages, _ := call(s, "find", map[string]any{"question": "dog", "limit": 1})["passages"].([]any)
+	require.Len(t, passages, 1)
+	one, _ := passages[0].(map[string]any)
+	part := call(s, "open", map[string]any{"document": one["document"], "from": one["from"], "to": one["to"]})
+	assert.Equal(t, one["text"], part["text"], "a passage is opened where it stands")
+	whole := call(s, "open", map[string]any{"document": one["document"]})
+	assert.Contains(t, whole["text"], "Cats travel free")
+	listed := call(s, "sources", map[string]any{"holding": "ANIM"})
+	assert.InDelta(t, 1, listed["of"], 0)
+	assert.InDelta(t, 0, call(s, "sources", map[string]any{"holding": "submarine"})["of"], 0)
+	all, err := s.ListResources(t.Context(), nil)
+	require.NoError(t, err)
+	require.Len(t, all.Resources, 1)
+	text, err := s.ReadResource(t.Context(), &mcp.ReadResourceParams{URI: all.Resources[0].URI})
+	require.NoError(t, err)
+	assert.Contains(t, text.Contents[0].Text, "Dogs must be on a lead")
+	h.put("crew.md", "# Crew\n\nThe bosun keeps the keys.\n", "staff")
+	h.release()
+	staff, err := h.app.Gathering.TakeFile(t.Context(), corpus, gathering.File{Name: "more.md", Audience: "staff", Body: []byte("# Rota\n\nThe bosun sleeps.\n")})
+	require.NoError(t, err)
+	h.release()
+	assert.InDelta(t, 1, call(s, "sources", nil)["of"], 0, "staff's documents are none of a program's")
+	for _, id := range []string{staff.ID, "no-such"} {
+		hidden, err := s.CallTool(t.Context(), &mcp.CallToolParams{Name: "open", Arguments: map[string]any{"document": id}})
+		require.NoError(t, err)
+		assert.True(t, hidden.IsError, id)
+		_, err = s.ReadResource(t.Context(), &mcp.ReadResourceParams{URI: "jolvex://document/" + id})
+		assert.Error(t, err, id)
+	}
 	bad, err := s.CallTool(t.Context(), &mcp.CallToolParams{Name: "ask", Arguments: map[string]any{"question": " "}})
 	require.NoError(t, err)
 	assert.True(t, bad.IsError)
@@ -524,4 +555,40 @@ func (b bearer) RoundTrip(q *http.Request) (*http.Response, error) {
 	q = q.Clone(q.Context())
 	q.Header.Set("Authorization", "Bearer "+string(b))
 	return http.DefaultTransport.RoundTrip(q)
+}
+
+// TestEmbeddings has texts embedded by the official client, as numbers and as base64.
+func TestEmbeddings(t *testing.T) {
+	h := open(t)
+	key, err := h.app.Serving.Doors.AddKey(t.Context(), corpus, "", serving.NewKey{Name: "vectors", Scopes: []string{"find"}, PerMinute: 4})
+	require.NoError(t, err)
+	client := openai.NewClient(option.WithAPIKey(key.Key), option.WithBaseURL(h.at+"/v1"), option.WithMaxRetries(0))
+	texts := []string{"How much is a dog?", "What does it cost to bring a dog?", "When does the pier open on Sundays?"}
+	got, err := client.Embeddings.New(t.Context(), openai.EmbeddingNewParams{Model: corpus, Input: openai.EmbeddingNewParamsInputUnion{OfArrayOfStrings: texts}})
+	require.NoError(t, err)
+	require.Len(t, got.Data, 3)
+	cosine := func(a, b []float64) (dot float64) {
+		for i := range a {
+			dot += a[i] * b[i]
+		}
+		return dot
+	}
+	for _, d := range got.Data {
+		assert.InDelta(t, 1, cosine(d.Embedding, d.Embedding), 1e-5, "vectors have length 1")
+	}
+	assert.Greater(t, cosine(got.Data[0].Embedding, got.Data[1].Embedding), cosine(got.Data[0].Embedding, got.Data[2].Embedding), "wordings of one question are nearer")
+	status, raw := h.send("/v1/embeddings", map[string]any{"input": texts[0], "encoding_format": "base64"}, "Authorization", "Bearer "+key.Key)
+	require.Equal(t, 200, status)
+	data := raw["data"].([]any)[0].(map[string]any)
+	bytes, err := base64.StdEncoding.DecodeString(data["embedding"].(string))
+	require.NoError(t, err)
+	require.Len(t, bytes, 4*len(got.Data[0].Embedding))
+	assert.InDelta(t, got.Data[0].Embedding[0], math.Float32frombits(binary.LittleEndian.Uint32(bytes)), 1e-6)
+	for _, bad := range []map[string]any{{"input": []int{1, 2}}, {"input": []string{}}} {
+		status, _ := h.send("/v1/embeddings", bad, "Authorization", "Bearer "+key.Key)
+		assert.GreaterOrEqual(t, status, 400)
+	}
+	status, raw = h.send("/v1/embeddings", map[string]any{"input": "a"}, "Authorization", "Bearer "+key.Key)
+	assert.Equal(t, 429, status, "the key allows four a minute")
+	assert.Equal(t, "rate_limit_error", raw["error"].(map[string]any)["type"], "told as the protocol tells it")
 }

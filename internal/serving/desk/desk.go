@@ -337,7 +337,7 @@ func (rm *Room) tell(ctx context.Context, corpus, id string) {
 // Prepare makes a reply for somebody who answers others, from all that staff may read, under the release that visitors get, or the draft while there is
 // none. tone is how a model is to word it; empty for the draft's own.
 func (rm *Room) Prepare(ctx context.Context, corpus, question, tone string) (*asking.Reply, error) {
-	return rm.serving.AskStaff(ctx, asking.Caller{Audience: index.Staff, Surface: asking.SurfaceStaff}, corpus, query.Question{Text: question}, tone)
+	return rm.serving.Persons.AskStaff(ctx, asking.Caller{Audience: index.Staff, Surface: asking.SurfaceStaff}, corpus, query.Question{Text: question}, tone)
 }
 
 // Sent keeps what a person made of a prepared reply, and mails it when there is somebody to mail it to. What was changed becomes a snag.
