@@ -62,6 +62,10 @@ func (h *handlers) serve(api huma.API) {
 		) (*wire.Out[*asking.Reply], error) {
 			return wire.Reply(room().AskReleased(ctx, in.Body.caller(), in.Corpus, query.Question{Text: in.Body.Question, Turns: in.Body.Turns}))
 		})
+	huma.Register(api, wire.Operation("getChanges", http.MethodGet, "/corpora/{corpus}/releases/changes", "serve", "What a release of the draft would change for visitors, in material and in verdicts"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[serving.Changes], error) {
+			return wire.Reply(room().Changes(ctx, in.Corpus))
+		})
 	huma.Register(api, wire.Operation("getGate", http.MethodGet, "/corpora/{corpus}/gate", "serve", "Whether the draft may be released, and why"),
 		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[serving.Gate], error) {
 			return wire.Reply(room().Gate(ctx, in.Corpus))

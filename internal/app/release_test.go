@@ -9,11 +9,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
 	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
+	"jolvex/internal/proving/runs"
 	servingroom "jolvex/internal/serving"
 )
 
@@ -197,4 +199,52 @@ func TestADamagedReleaseIsBuiltAnew(t *testing.T) {
 		assert.Contains(t, got.Reply, "23:15")
 		require.NoError(t, a.Close())
 	}
+}
+
+// TestWhatAReleaseWouldChange names the documents that came, changed and went since the release, and the expected questions with another verdict.
+func TestWhatAReleaseWouldChange(t *testing.T) {
+	a := fresh(t)
+	create(t, a, "c")
+	put := func(name, text string) indexing.Document {
+		d, err := a.Gathering.Upload(t.Context(), "c", name, "", []byte(text))
+		require.NoError(t, err)
+		return d
+	}
+	changes := func() servingroom.Changes {
+		c, err := a.Serving.Changes(t.Context(), "c")
+		require.NoError(t, err)
+		return c
+	}
+	assert.Zero(t, changes().Release)
+	put("dogs.md", "# Animals\n\nA dog costs £2.00 each way.\n")
+	cats := put("cats.md", "# Cats\n\nCats travel free in a box.\n")
+	_, err := a.Proving.Sets.PutQuestions(t.Context(), "c", "fares", []questions.Question{
+		expected("dog", "How much is a dog?", questions.Expectation{Kind: questions.Gives, Values: []string{"£2.00"}}),
+		expected("bird", "How much is a parrot?", questions.Expectation{Kind: questions.Gives, Values: []string{"£1.00"}}),
+	})
+	require.NoError(t, err)
+	require.NoError(t, a.Serving.SetGate(t.Context(), "c", []servingroom.Floor{{Set: "fares", Floor: 0.1}}))
+	measure := func() {
+		_, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "fares", runs.Order{})
+		require.NoError(t, err)
+		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	}
+	measure()
+	_, err = a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{})
+	require.NoError(t, err)
+	assert.Equal(t, servingroom.MaterialSums{}, changes().Counts)
+
+	put("dogs.md", "# Animals\n\nA dog costs £3.00 each way.\n")
+	put("birds.md", "# Birds\n\nA parrot costs £1.00 each way.\n")
+	require.NoError(t, a.Gathering.RemoveDocument(t.Context(), "c", cats.ID))
+	got := changes()
+	assert.Equal(t, servingroom.MaterialSums{Added: 1, Altered: 1, Gone: 1}, got.Counts)
+	assert.Equal(t, []string{"Birds", "Animals", cats.ID}, []string{got.Added[0].Title, got.Altered[0].Title, got.Gone[0].ID})
+	assert.Empty(t, got.Flips, "the draft is not measured yet")
+	measure()
+	fixed := map[string]bool{}
+	for _, f := range changes().Flips {
+		fixed[f.Text] = f.Fixed
+	}
+	assert.Equal(t, map[string]bool{"How much is a dog?": false, "How much is a parrot?": true}, fixed)
 }

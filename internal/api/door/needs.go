@@ -90,7 +90,7 @@ var Needs = map[string]Need{
 
 	// Serve.
 	"listReleases": {See, Quiet}, "listHandovers": {Judge, Personal}, "openHandover": {Judge, Personal}, "takeHandover": {Judge, Change}, "answerHandover": {Judge, Change}, "closeHandover": {Judge, Change},
-	"setIdentity": {Release, Change}, "lookAtPage": {Release, Quiet}, "prepareReply": {Judge, Quiet}, "sendPrepared": {Judge, Change}, "findByDetails": {Judge, Change},
+	"getChanges": {See, Quiet}, "setIdentity": {Release, Change}, "lookAtPage": {Release, Quiet}, "prepareReply": {Judge, Quiet}, "sendPrepared": {Judge, Change}, "findByDetails": {Judge, Change},
 	"makeRelease": {Release, Change}, "askReleased": {See, Quiet}, "goLive": {Release, Change}, "getGate": {See, Quiet}, "setGate": {Release, Change},
 	"getPlace": {See, Quiet}, "putPlace": {Release, Change}, "listLinks": {See, Quiet}, "addLink": {Release, Change}, "endLink": {Release, Change},
 	"listKeys": {See, Quiet}, "addKey": {Release, Change}, "endKey": {Release, Change},

@@ -1483,6 +1483,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/releases/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a release of the draft would change for visitors, in material and in verdicts */
+        get: operations["getChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/releases/last/ask": {
         parameters: {
             query?: never;
@@ -3310,6 +3327,21 @@ export interface components {
             /** Format: int64 */
             words: number;
         };
+        Changes: {
+            added: components["schemas"]["Material"][];
+            altered: components["schemas"]["Material"][];
+            counts: components["schemas"]["MaterialSums"];
+            /** @description Expected questions of the gate's sets that pass under one and not under the other */
+            flips: components["schemas"]["Flip"][];
+            gone: components["schemas"]["Material"][];
+            /** @description What that release was made of is known: it was made since releases keep it */
+            known: boolean;
+            /**
+             * Format: int64
+             * @description Number of the one that visitors get; 0 when there is none
+             */
+            release: number;
+        };
         Chart: {
             /** Format: double */
             continuity: number;
@@ -4401,6 +4433,19 @@ export interface components {
              */
             unseen: number;
         };
+        Flip: {
+            /** @description Run of the release */
+            before: string;
+            /** @description It passes under the draft, and did not under the release */
+            fixed: boolean;
+            /** @description Id */
+            question: string;
+            /** @description Of the draft */
+            run: string;
+            /** @description Name */
+            set: string;
+            text: string;
+        };
         Floor: {
             /** Format: double */
             floor: number;
@@ -4874,6 +4919,19 @@ export interface components {
             note?: string;
             /** @description Why it is made although the gate is shut; kept with it */
             overrule?: string;
+        };
+        Material: {
+            address: string;
+            id: string;
+            title: string;
+        };
+        MaterialSums: {
+            /** Format: int64 */
+            added: number;
+            /** Format: int64 */
+            altered: number;
+            /** Format: int64 */
+            gone: number;
         };
         MeasureInterval: {
             /** Format: double */
@@ -10714,6 +10772,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
                 };
             };
             /** @description Error */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onUnmounted, ref } from 'vue'
 import { api, ok, type Schema } from '@/api/client'
-import { counted, moment, percent } from '@/api/words'
+import { counted, moment, percent, shortAddress } from '@/api/words'
 import AskState from '@/components/AskState.vue'
 import { useAsk } from '@/stores/ask'
 import { useCorpus } from '@/stores/corpus'
@@ -20,10 +20,14 @@ const { value: gate, load: loadGate } = useAsk(() => ok(api.GET('/api/corpora/{c
 const { value: changes, load: loadChanges } = useAsk(() =>
   ok(api.GET('/api/corpora/{corpus}/method/history', { params: params() })),
 )
-const load = () => Promise.all([loadReleases(), loadGate(), loadChanges()])
+const { value: coming, load: loadComing } = useAsk(() =>
+  ok(api.GET('/api/corpora/{corpus}/releases/changes', { params: params() })),
+)
+const load = () => Promise.all([loadReleases(), loadGate(), loadChanges(), loadComing()])
 onUnmounted(corpus.on('method', () => void load()))
-onUnmounted(corpus.on('index', () => void loadGate()))
-onUnmounted(corpus.on('job', (j) => j.state === 'done' && void loadGate()))
+const measuredAnew = () => void Promise.all([loadGate(), loadComing()])
+onUnmounted(corpus.on('index', measuredAnew))
+onUnmounted(corpus.on('job', (j) => j.state === 'done' && measuredAnew()))
 
 const note = ref('')
 const reason = ref('')
@@ -85,6 +89,17 @@ async function gateSet(): Promise<void> {
 const unmeasured = computed(() => (gate.value?.sets ?? []).some((s) => s.state === 'unmeasured'))
 const measuring = computed(() => corpus.active.some((j) => j.kind === 'run'))
 const since = computed(() => corpus.current?.release)
+/** What is other in the material, kind by kind. */
+const material = computed(() => {
+  const c = coming.value
+  if (c === undefined) return []
+  return [
+    { word: 'New', list: c.added, count: c.counts.added },
+    { word: 'Changed', list: c.altered, count: c.counts.altered },
+    { word: 'Gone', list: c.gone, count: c.counts.gone },
+  ].filter((m) => m.count > 0)
+})
+const flips = computed(() => coming.value?.flips ?? [])
 
 /** Where what was measured can be looked at again. */
 const measured = (e: Schema['Measured']) => ({
@@ -191,6 +206,36 @@ const tone = (s: Schema['Held']) => (s.state === 'passed' ? 'good' : s.state ===
           </tbody>
         </table>
       </AskState>
+      <template v-if="material.length > 0 || flips.length > 0">
+        <h2>What the draft changes for visitors since release {{ coming?.release }}</h2>
+        <details v-for="m in material" :key="m.word">
+          <summary>{{ m.word }}: {{ counted(m.count, 'document') }}</summary>
+          <ul class="material">
+            <li v-for="d in m.list" :key="d.id" dir="auto">
+              {{ d.title || d.address }} <span class="muted">{{ shortAddress(d.address) }}</span>
+            </li>
+            <li v-if="m.count > m.list.length" class="muted">and {{ m.count - m.list.length }} more</li>
+          </ul>
+        </details>
+        <table v-if="flips.length > 0" class="plain" aria-label="Expected questions with another verdict">
+          <thead>
+            <tr>
+              <th>Expected question</th>
+              <th>Set</th>
+              <th>Verdict</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="f in flips" :key="f.set + f.question">
+              <td dir="auto">
+                <RouterLink :to="run(f.run)">{{ f.text || f.question }}</RouterLink>
+              </td>
+              <td>{{ f.set }}</td>
+              <td :class="f.fixed ? 'good' : 'bad'">{{ f.fixed ? 'passes now' : 'fails now' }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </template>
       <template v-if="(since?.settings ?? []).length > 0">
         <h2>What changed in the draft since release {{ since?.number }}</h2>
         <table class="plain">
@@ -246,6 +291,10 @@ const tone = (s: Schema['Held']) => (s.state === 'passed' ? 'good' : s.state ===
 </template>
 
 <style scoped>
+.material {
+  margin: 4px 0 8px;
+  padding-left: 20px;
+}
 .set {
   padding: 6px 0;
   border-bottom: 1px solid var(--line);
