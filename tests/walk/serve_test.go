@@ -1,6 +1,7 @@
 package walk
 
 import (
+	"encoding/json"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -78,7 +79,8 @@ func TestServing(t *testing.T) {
 	p.clickText("Make a link")
 	p.has(".notice .link", "/s/")
 	p.audit("serve, links")
-	s := openPage(t, p.text(".notice .link"))
+	share := p.text(".notice .link")
+	s := openPage(t, share)
 	s.has("main", "Ask me anything")
 	s.write("#ask", "How much is a bicycle?")
 	s.clickText("Ask")
@@ -120,6 +122,57 @@ func TestServing(t *testing.T) {
 	p.until(`document.querySelectorAll('.releases tbody tr')[1].innerText.includes('Live')`)
 	p.has("header nav", "release 1")
 	p.audit("serve, releases")
+
+	// A page is checked for the line.
+	p.clickText("On a site")
+	p.write(`input[aria-label="Address of the page"]`, site.URL+"/")
+	p.clickText("Check")
+	p.has(".points", "The page cannot be fetched")
+	put(t, server.address+"api/corpora/f/gate", `{"floors":[]}`)
+
+	// A visitor asks for a person; staff take the conversation, answer it and close it.
+	var settings map[string]any
+	get(t, server.address+"api/corpora/f/method", &settings)
+	settings["rules"] = []any{map[string]any{"id": "person", "name": "Asks for a person", "when": map[string]any{"person": true}, "then": []any{
+		map[string]any{"kind": "handOver", "team": "Office", "purpose": "Wants to talk", "text": "Our office has been told."},
+	}}}
+	raw, err := json.Marshal(settings)
+	require.NoError(t, err)
+	put(t, server.address+"api/corpora/f/method", string(raw))
+	p.clickText("Releases")
+	p.has(".notice", "no question set is asked for before a release")
+	p.clickText("Release the draft")
+	p.has(".releases", "3")
+	u := openPage(t, share)
+	u.write("#ask", "How much is a bicycle?")
+	u.clickText("Ask")
+	u.has("article", "£4.00")
+	u.write("#ask", "I want to speak to a human")
+	u.clickText("Ask")
+	u.has("main", "Our office has been told.")
+	u.has("main", "A person was asked to join")
+	p.clickText("Staff")
+	p.has(".queue", "I want to speak to a human")
+	p.audit("serve, staff")
+	p.click(".queue button")
+	p.has(".talk", "Our office has been told.")
+	p.clickText("Take it")
+	p.has("header", "taken")
+	p.until(`document.querySelector('.right textarea').value === 'How much is a bicycle?'`)
+	p.click(`.right form .el-button`)
+	p.has(".passages", "public")
+	p.until(`[...document.querySelectorAll('.right textarea')].some(x => x.value.includes('£4.00'))`)
+	p.audit("serve, staff, a prepared reply")
+	p.clickText("Send the answer")
+	p.has(".talk", "£4.00")
+	u.has(".person", "£4.00")
+	u.audit("share page with a person")
+	u.write("#ask", "Thank you, that helps")
+	u.clickText("Ask")
+	u.has("main", "Passed on")
+	p.has(".talk", "Thank you, that helps")
+	p.clickText("Close")
+	p.until(`document.querySelector('.left').innerText.includes('No conversation waits')`)
 	server.stop(t)
 }
 

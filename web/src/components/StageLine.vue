@@ -67,7 +67,7 @@ const since = computed(() => {
   const n = r.settings.length
   if (n === 0 && !r.index) return `as release ${r.number}`
   const changes = n === 1 ? '1 change' : `${count(n)} changes`
-  return `${n > 0 ? changes : ''}${n > 0 && r.index ? ', ' : ''}${r.index ? 'another index' : ''} since release ${r.number}`
+  return `${n > 0 ? changes : ''}${n > 0 && r.index ? ', ' : ''}${r.index ? 'index changed' : ''} since release ${r.number}`
 })
 
 const draft = computed(() => {

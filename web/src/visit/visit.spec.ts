@@ -2,7 +2,7 @@ import { mount } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { answering, refusal, settle, type Call } from '../../tests/network'
 import SheetView from './SheetView.vue'
-import { lettersOn, memory, randomName } from './talk'
+import { lettersOn, listens, memory, randomName } from './talk'
 
 const about = {
   title: 'Ask Tolmouth',
@@ -51,6 +51,44 @@ beforeEach(() => {
 })
 afterEach(() => {
   document.body.innerHTML = ''
+})
+
+describe('a person in the sheet', () => {
+  it('shows what a person says, once, while the conversation is with one, and passes messages on', async () => {
+    vi.useFakeTimers()
+    let news = { state: 'waiting', lines: [] as { id: number; name: string; text: string }[] }
+    let outcome = 'handedOver'
+    calls = answering((c) => {
+      if (c.path === '/v/about') return about
+      if (c.path === '/v/news') return news
+      return { ...said, outcome, person: outcome === 'passedOn' ? 'taken' : 'waiting', sources: [], options: [] }
+    })
+    const w = await show()
+    await w.find('textarea').setValue('A human, then')
+    await w.find('footer form').trigger('submit')
+    await vi.advanceTimersByTimeAsync(10)
+    expect(w.text()).toContain('A person was asked to join')
+    await vi.advanceTimersByTimeAsync(listens)
+    news = { state: 'taken', lines: [{ id: 7, name: 'Morgan', text: '<b>Good</b> afternoon' }] }
+    await vi.advanceTimersByTimeAsync(listens)
+    expect(w.findAll('.person')).toHaveLength(1)
+    expect(w.find('.person').text()).toContain('<b>Good</b> afternoon')
+    news = { state: 'taken', lines: [] }
+    await vi.advanceTimersByTimeAsync(listens)
+    expect(calls.at(-1)?.body).toMatchObject({ after: '7' })
+    outcome = 'passedOn'
+    await w.find('textarea').setValue('Thank you')
+    await w.find('footer form').trigger('submit')
+    await vi.advanceTimersByTimeAsync(10)
+    expect(w.text()).toContain('Passed on')
+    news = { state: 'closed', lines: [] }
+    await vi.advanceTimersByTimeAsync(listens)
+    const looked = calls.length
+    await vi.advanceTimersByTimeAsync(10 * listens)
+    expect(calls).toHaveLength(looked) // nobody looks any more
+    expect(w.find('[role=status]').text()).toContain('The assistant answers again')
+    vi.useRealTimers()
+  })
 })
 
 describe('the sheet of visitors', () => {

@@ -89,6 +89,12 @@ async function gateSet(): Promise<void> {
 const unmeasured = computed(() => (gate.value?.sets ?? []).some((s) => s.state === 'unmeasured'))
 const measuring = computed(() => corpus.active.some((j) => j.kind === 'run'))
 const since = computed(() => corpus.current?.release)
+const differs = computed(() =>
+  [
+    ...((since.value?.settings.length ?? 0) > 0 ? [counted(since.value?.settings.length ?? 0, 'setting')] : []),
+    ...(since.value?.index === true ? ['the index'] : []),
+  ].join(', '),
+)
 /** What is other in the material, kind by kind. */
 const material = computed(() => {
   const c = coming.value
@@ -145,8 +151,7 @@ const tone = (s: Schema['Held']) => (s.state === 'passed' ? 'good' : s.state ===
       <GateForm v-if="gate && editing" :sets="gate.sets" @saved="gateSet" @cancel="editing = false" />
       <h2>Release the draft</h2>
       <p v-if="since && (since.settings.length > 0 || since.index)" class="muted">
-        Since release {{ since.number }}: {{ counted(since.settings.length, 'setting')
-        }}{{ since.index ? ', index' : '' }} changed.
+        Changed since release {{ since.number }}: {{ differs }}.
       </p>
       <label class="field">
         <span class="label">What it is for</span>
