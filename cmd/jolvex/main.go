@@ -103,7 +103,7 @@ func root() *cobra.Command {
 	f.BoolVar(&s.verbose, "verbose", false, "log what happens to the error output")
 	f.IntVar(&s.memory, "document-memory", extractor.UsualMemory>>20, "megabytes of memory that reading one document may take")
 	f.DurationVar(&s.patience, "document-time", extractor.UsualTime, "time that reading one document may take")
-	c.AddCommand(serveCommand(&s), demoCommand(&s), gatherCommand(&s), askCommand(&s), findCommand(&s), logCommand(&s), peopleCommand(&s), auditCommand(&s), mcpCommand(), proveCommand(&s), trialCommand(&s), openAPICommand(), vocabularyCommand(), &cobra.Command{
+	c.AddCommand(serveCommand(&s), demoCommand(&s), gatherCommand(&s), askCommand(&s), findCommand(&s), logCommand(&s), peopleCommand(&s), auditCommand(&s), backupCommand(&s), restoreCommand(&s), mcpCommand(), proveCommand(&s), trialCommand(&s), openAPICommand(), vocabularyCommand(), &cobra.Command{
 		Use: "version", Short: "Print the version", Args: cobra.NoArgs,
 		Run: func(*cobra.Command, []string) { fmt.Println("jolvex", version) },
 	})

@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"os"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -34,6 +35,7 @@ type listening struct {
 
 func serveCommand(s *settings) *cobra.Command {
 	var at listening
+	var kept backups
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the interface and the API",
@@ -46,12 +48,21 @@ func serveCommand(s *settings) *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if kept.into != "" && (kept.every < time.Minute || kept.keep < 1) {
+				return errors.Join(usageError{errors.New("backups are made at most once a minute, and at least one is kept")}, o.close())
+			}
+			ctx, stop := context.WithCancel(cmd.Context())
+			var keeping sync.WaitGroup
+			keeping.Go(func() { kept.run(ctx, s.data, s.log()) })
+			defer keeping.Wait()
+			defer stop()
 			return errors.Join(serve(cmd.Context(), s, o, at, func(at string) error {
 				fmt.Printf("Jolvex is at %s (data in %s)\n", at, s.data)
 				return nil
 			}), o.close())
 		},
 	}
+	kept.flags(c)
 	c.Flags().StringVar(&at.addr, "addr", "127.0.0.1:8642", "address to listen on; loopback unless people sign in")
 	c.Flags().StringVar(&at.base, "url", "", "address that browsers use, for example https://desk.example.org; cookies are then sent over TLS alone")
 	c.Flags().StringSliceVar(&at.hosts, "host", nil, "further host names it may be reached under")

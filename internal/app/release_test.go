@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,6 +16,7 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/gathering"
 	"jolvex/internal/indexing"
+	"jolvex/internal/keeping/backup"
 	"jolvex/internal/proving/runs"
 	servingroom "jolvex/internal/serving"
 )
@@ -247,4 +249,40 @@ func TestWhatAReleaseWouldChange(t *testing.T) {
 		fixed[f.Text] = f.Fixed
 	}
 	assert.Equal(t, map[string]bool{"How much is a dog?": false, "How much is a parrot?": true}, fixed)
+}
+
+// TestAFolderIsRestored has what was acknowledged in the copy: the draft, the release, sealed secrets, while somebody goes on working.
+func TestAFolderIsRestored(t *testing.T) {
+	dir := t.TempDir()
+	a := open(t, dir)
+	create(t, a, "c")
+	put := func(price string) {
+		_, err := a.Gathering.Upload(t.Context(), "c", "dogs.md", "", []byte("# Animals\n\nDogs must be on a lead. A dog costs "+price+" each way.\n"))
+		require.NoError(t, err)
+	}
+	put("£2.00")
+	_, err := a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{})
+	require.NoError(t, err)
+	secret, err := a.Connections.Seal([]byte("pass"))
+	require.NoError(t, err)
+	put("£3.00")
+	made, err := backup.Make(t.Context(), dir, t.TempDir(), time.Now())
+	require.NoError(t, err)
+	put("£4.00")
+	require.NoError(t, a.Close())
+
+	to := filepath.Join(t.TempDir(), "restored")
+	_, err = backup.Restore(t.Context(), made.Path, to)
+	require.NoError(t, err)
+	a = open(t, to)
+	got, err := a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+	require.NoError(t, err)
+	assert.Contains(t, got.Reply, "£2.00")
+	got, err = a.Asking.Ask(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+	require.NoError(t, err)
+	assert.Contains(t, got.Reply, "£3.00")
+	plain, err := a.Connections.Unseal(secret)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", string(plain))
+	require.NoError(t, a.Close())
 }
