@@ -88,6 +88,7 @@ func describe(r chi.Router, app *app.App, version string) huma.API {
 	h.mendFigures(api)
 	h.mendNotices(api)
 	h.serve(api)
+	wire.Bound(api)
 	describeEvents(api)
 	return api
 }

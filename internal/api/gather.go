@@ -291,7 +291,7 @@ func (h *handlers) handedOver(api huma.API) {
 			wire.InCorpus
 			Body struct {
 				Title string `json:"title" minLength:"1" maxLength:"300"`
-				Text  string `json:"text" minLength:"1" doc:"Plain text or Markdown"`
+				Text  string `json:"text" minLength:"1" maxLength:"5000000" doc:"Plain text or Markdown"`
 			}
 		},
 		) (*wire.Out[indexing.Document], error) {
