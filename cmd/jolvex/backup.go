@@ -1,9 +1,7 @@
 package main
 
 import (
-	"context"
 	"fmt"
-	"log/slog"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -75,47 +73,9 @@ func restoreCommand(s *settings) *cobra.Command {
 	}
 }
 
-// backups says how a program that serves backs itself up.
-type backups struct {
-	into  string // folder; empty for none
-	every time.Duration
-	keep  int
-}
-
-func (b *backups) flags(c *cobra.Command) {
-	c.Flags().StringVar(&b.into, "backup-into", "", "folder for backups of the data folder; empty for none")
-	c.Flags().DurationVar(&b.every, "backup-every", 24*time.Hour, "time between two of them")
-	c.Flags().IntVar(&b.keep, "backup-keep", 7, "how many are kept")
-}
-
-// run makes a backup whenever one is due, until ctx ends. One that fails is told and tried again after a while.
-func (b *backups) run(ctx context.Context, data string, log *slog.Logger) {
-	if b.into == "" {
-		return
-	}
-	const again = 10 * time.Minute
-	for {
-		last, err := backup.Last(b.into)
-		wait := time.Until(last.Add(b.every))
-		if err == nil && wait <= 0 {
-			var made backup.Made
-			if made, err = backup.Make(ctx, data, b.into, time.Now()); err == nil {
-				log.Info("a backup was made", "file", made.Path, "bytes", made.Bytes, "took", made.Took)
-				_, err = backup.Keep(b.into, b.keep)
-			}
-			wait = b.every
-		}
-		if ctx.Err() != nil {
-			return
-		}
-		if err != nil {
-			log.Error("no backup was made", "into", b.into, "error", err)
-			wait = again
-		}
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return
-		}
-	}
+// backupFlags are how a program that serves backs itself up.
+func backupFlags(c *cobra.Command, p *backup.Plan) {
+	c.Flags().StringVar(&p.Into, "backup-into", "", "folder for backups of the data folder; empty for none")
+	c.Flags().DurationVar(&p.Every, "backup-every", 24*time.Hour, "time between two of them")
+	c.Flags().IntVar(&p.Keep, "backup-keep", 7, "how many are kept")
 }

@@ -18,6 +18,7 @@ import (
 	"jolvex/internal/api"
 	"jolvex/internal/api/door"
 	"jolvex/internal/api/visit"
+	"jolvex/internal/keeping/backup"
 	"jolvex/web"
 )
 
@@ -35,7 +36,7 @@ type listening struct {
 
 func serveCommand(s *settings) *cobra.Command {
 	var at listening
-	var kept backups
+	var kept backup.Plan
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the interface and the API",
@@ -48,12 +49,12 @@ func serveCommand(s *settings) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if kept.into != "" && (kept.every < time.Minute || kept.keep < 1) {
-				return errors.Join(usageError{errors.New("backups are made at most once a minute, and at least one is kept")}, o.close())
+			if err := kept.Check(); err != nil {
+				return errors.Join(usageError{err}, o.close())
 			}
 			ctx, stop := context.WithCancel(cmd.Context())
 			var keeping sync.WaitGroup
-			keeping.Go(func() { kept.run(ctx, s.data, s.log()) })
+			keeping.Go(func() { kept.Run(ctx, s.data, s.log()) })
 			defer keeping.Wait()
 			defer stop()
 			return errors.Join(serve(cmd.Context(), s, o, at, func(at string) error {
@@ -62,7 +63,7 @@ func serveCommand(s *settings) *cobra.Command {
 			}), o.close())
 		},
 	}
-	kept.flags(c)
+	backupFlags(c, &kept)
 	c.Flags().StringVar(&at.addr, "addr", "127.0.0.1:8642", "address to listen on; loopback unless people sign in")
 	c.Flags().StringVar(&at.base, "url", "", "address that browsers use, for example https://desk.example.org; cookies are then sent over TLS alone")
 	c.Flags().StringSliceVar(&at.hosts, "host", nil, "further host names it may be reached under")

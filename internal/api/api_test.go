@@ -204,3 +204,32 @@ func TestTheDescriptionIsComplete(t *testing.T) {
 	assert.GreaterOrEqual(t, len(seen), 20)
 	assert.NotContains(t, string(bytes.ReplaceAll(raw, []byte(" "), nil)), `"type":["array","null"]`)
 }
+
+// TestStreamsAreBounded has more follow the stream than may, and one come back after so long that it is told to ask anew.
+func TestStreamsAreBounded(t *testing.T) {
+	srv := serve(t)
+	follow := func(path string) *http.Response {
+		q, err := http.NewRequestWithContext(t.Context(), http.MethodGet, srv.URL+path, nil)
+		require.NoError(t, err)
+		r, err := http.DefaultClient.Do(q)
+		require.NoError(t, err)
+		t.Cleanup(func() { r.Body.Close() })
+		return r
+	}
+	late := follow("/api/events?since=9000000")
+	lines := bufio.NewScanner(late.Body)
+	var head []string
+	for len(head) < 5 && lines.Scan() {
+		head = append(head, lines.Text())
+	}
+	assert.Equal(t, "event: reload", head[2], "%q", head)
+	held := 0
+	for range 210 {
+		if r := follow("/api/events"); r.StatusCode == http.StatusServiceUnavailable {
+			held++
+			assert.NotEmpty(t, r.Header.Get("Retry-After"))
+		}
+	}
+	assert.Equal(t, 11, held, "200 are enough")
+	assert.Less(t, send(t, srv, "GET", "/api/corpora", "").status, 300, "and everything else answers")
+}

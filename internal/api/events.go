@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jolvex/internal/api/door"
+	"jolvex/internal/api/wire"
 	"jolvex/internal/app"
 	"jolvex/internal/event"
 	"jolvex/internal/indexing"
@@ -53,10 +54,22 @@ const recheckEvery = 5 * time.Second
 
 var errSignedOut = errors.New("the reader has been signed out")
 
+// mostStreams is how many follow what happens at the same time: a browser's tabs share one stream.
+const mostStreams = 200
+
 // events streams what happens as server-sent events. A reader that comes back with Last-Event-ID, or with ?since=, gets
 // what it missed.
 func events(app *app.App) http.HandlerFunc {
+	open := make(chan struct{}, mostStreams)
 	return func(w http.ResponseWriter, q *http.Request) {
+		select {
+		case open <- struct{}{}:
+			defer func() { <-open }()
+		default:
+			w.Header().Set("Retry-After", "10")
+			wire.Problem(w, http.StatusServiceUnavailable, "too many follow what happens here: try again in a moment")
+			return
+		}
 		since := int64(-1)
 		for _, s := range []string{q.URL.Query().Get("since"), q.Header.Get("Last-Event-ID")} {
 			if n, err := strconv.ParseInt(s, 10, 64); err == nil {
@@ -89,6 +102,11 @@ func events(app *app.App) http.HandlerFunc {
 				return err
 			}
 			if _, err := fmt.Fprintf(w, "id: %d\ndata: %s\n\n", e.Seq, body); err != nil {
+				return err
+			}
+			return rc.Flush()
+		}, func(last int64) error {
+			if _, err := fmt.Fprintf(w, "event: reload\nid: %d\ndata: %d\n\n", last, last); err != nil {
 				return err
 			}
 			return rc.Flush()

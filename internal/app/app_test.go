@@ -76,10 +76,7 @@ func ended(t *testing.T, a *app.App, corpus, id string) job.Job {
 	defer cancel()
 	var out job.Job
 	done := fmt.Errorf("done")
-	err := a.Events.Watch(ctx, 0, func(e store.Event) error {
-		if e.Kind != "job" {
-			return nil
-		}
+	look := func() error {
 		j, err := a.Jobs.Job(ctx, corpus, id)
 		if err != nil {
 			return err
@@ -88,7 +85,13 @@ func ended(t *testing.T, a *app.App, corpus, id string) job.Job {
 			return nil
 		}
 		return done
-	})
+	}
+	err := a.Events.Watch(ctx, 0, func(e store.Event) error {
+		if e.Kind != "job" {
+			return nil
+		}
+		return look()
+	}, func(int64) error { return look() })
 	require.ErrorIs(t, err, done)
 	return out
 }
@@ -584,7 +587,7 @@ func TestEventsCanBeReplayed(t *testing.T) {
 				return last
 			}
 			return nil
-		})
+		}, func(int64) error { return errors.New("nothing was missed") })
 		require.ErrorIs(t, err, last)
 		return out
 	}
@@ -595,6 +598,9 @@ func TestEventsCanBeReplayed(t *testing.T) {
 	}
 	assert.Equal(t, map[string]bool{"corpus": true, "method": true, "index": true, "document": true, "job": true, "findings": true}, kinds)
 	assert.Equal(t, all[1:], collect(all[0].Seq), "who comes back gets what was missed")
+	told := errors.New("told")
+	err := a.Events.Watch(t.Context(), all[len(all)-1].Seq+5_000_000, func(store.Event) error { return nil }, func(int64) error { return told })
+	assert.ErrorIs(t, err, told, "of another data folder: nothing can be told one by one")
 }
 
 // Passages that try to instruct assistants change no reply.

@@ -91,11 +91,18 @@ func (s *Stream) next() <-chan struct{} {
 const replayed = 500
 
 // Watch calls send with every event after number since, oldest first, and goes on as new ones come, until ctx ends or
-// send fails. A negative since starts with what comes next.
-func (s *Stream) Watch(ctx context.Context, since int64, send func(store.Event) error) error {
-	if since < 0 {
-		last, err := s.store.LastEvent(ctx)
-		if err != nil {
+// send fails. A negative since starts with what comes next; so does one that lies too far back, or that is of another data folder, after missed was
+// called with the number of the last event.
+func (s *Stream) Watch(ctx context.Context, since int64, send func(store.Event) error, missed func(last int64) error) error {
+	last, err := s.store.LastEvent(ctx)
+	if err != nil {
+		return err
+	}
+	switch {
+	case since < 0:
+		since = last
+	case since > last || last-since > mostMissed: // of another data folder, or too long ago
+		if err := missed(last); err != nil {
 			return err
 		}
 		since = last
@@ -124,6 +131,9 @@ func (s *Stream) Watch(ctx context.Context, since int64, send func(store.Event) 
 		}
 	}
 }
+
+// mostMissed is how many events a reader that comes back is told one by one; beyond them it does better to ask how things are now.
+const mostMissed = 1000
 
 // The kinds of event whose bodies name what changed; what it is now is asked of the API. Kinds with larger bodies are declared by the
 // rooms that know them.

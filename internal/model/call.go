@@ -93,6 +93,16 @@ func pause(ctx context.Context, d time.Duration) error {
 	}
 }
 
+var errRedirects = errors.New("it redirects")
+
+// client sends what it is given to the address that was connected and to no other: a redirect is told, not followed, as the content, and a key, would go
+// along.
+func client() *http.Client {
+	return &http.Client{CheckRedirect: func(q *http.Request, _ []*http.Request) error {
+		return fmt.Errorf("%w to %s: connect that address, if it is the right one", errRedirects, q.URL.Redacted())
+	}}
+}
+
 // once asks once. again is how long to wait before another try, 0 for as long as usual, below 0 for no further try.
 func (c caller) once(ctx context.Context, body []byte, read func(io.Reader) error) (again time.Duration, err error) {
 	ctx, cancel := context.WithTimeout(ctx, c.patience)
@@ -110,7 +120,10 @@ func (c caller) once(ctx context.Context, body []byte, read func(io.Reader) erro
 			return -1, err
 		}
 	}
-	resp, err := http.DefaultClient.Do(req)
+	resp, err := client().Do(req)
+	if errors.Is(err, errRedirects) {
+		return -1, fmt.Errorf("%w: %s: %w", ErrConnection, c.what, errors.Unwrap(err))
+	}
 	if err != nil {
 		return c.broken(ctx, err)
 	}

@@ -107,6 +107,24 @@ func TestWhatIsTriedAgainAndWhatIsNot(t *testing.T) {
 	assert.Len(t, *got, 3)
 }
 
+// TestARedirectIsNotFollowed keeps question and key from going to another address than the one that was connected (RFC 9110, 15.4.8: a 307 would repeat both).
+func TestARedirectIsNotFollowed(t *testing.T) {
+	reached := 0
+	other := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { reached++ }))
+	t.Cleanup(other.Close)
+	for _, code := range []int{301, 302, 307, 308} {
+		c, got := talking(t, func(w http.ResponseWriter) {
+			w.Header().Set("Location", other.URL+"/v1/chat/completions")
+			w.WriteHeader(code)
+		})
+		_, err := c.Complete(t.Context(), hello, 50, nil, nil)
+		require.ErrorIs(t, err, ErrConnection, code)
+		assert.ErrorContains(t, err, other.URL, "where to is told")
+		assert.Len(t, *got, 1, "another try would end the same")
+	}
+	assert.Zero(t, reached)
+}
+
 func TestSlowModelsAreNotWaitedForForEver(t *testing.T) {
 	gate := make(chan struct{})
 	defer close(gate)

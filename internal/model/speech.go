@@ -75,7 +75,7 @@ func (s Speech) Transcribe(ctx context.Context, name string, media []byte) ([]by
 	if s.Key != "" {
 		req.Header.Set("Authorization", "Bearer "+s.Key)
 	}
-	resp, err := http.DefaultClient.Do(req)
+	resp, err := client().Do(req)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrConnection, err)
 	}

@@ -3,8 +3,10 @@ package backup
 import (
 	"archive/tar"
 	"bytes"
+	"context"
 	"database/sql"
 	"fmt"
+	"log/slog"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -206,4 +208,32 @@ func TestOldBackupsGo(t *testing.T) {
 	gone, err = Keep(into, 0)
 	require.NoError(t, err)
 	assert.Len(t, gone, 1, "one is always kept")
+}
+
+// TestAPlanIsKept makes the first backup at once, and none while the newest is young.
+func TestAPlanIsKept(t *testing.T) {
+	dir, _ := folder(t)
+	p := Plan{Into: filepath.Join(t.TempDir(), "b"), Every: time.Hour, Keep: 2}
+	require.NoError(t, p.Check())
+	require.Error(t, Plan{Into: "b", Every: time.Second, Keep: 2}.Check())
+	require.Error(t, Plan{Into: "b", Every: time.Hour}.Check())
+	log := slog.New(slog.DiscardHandler)
+	wait, err := p.due(t.Context(), dir, log)
+	require.NoError(t, err)
+	assert.Equal(t, time.Hour, wait)
+	wait, err = p.due(t.Context(), dir, log)
+	require.NoError(t, err)
+	assert.Less(t, wait, time.Hour)
+	all, err := List(p.Into)
+	require.NoError(t, err)
+	assert.Len(t, all, 1)
+	_, err = p.due(t.Context(), filepath.Join(dir, "no-such"), log)
+	require.NoError(t, err, "none is due")
+	p.Into = filepath.Join(dir, "lock", "below-a-file")
+	_, err = p.due(t.Context(), dir, log)
+	require.Error(t, err)
+	ctx, stop := context.WithCancel(t.Context())
+	stop()
+	Plan{}.Run(ctx, dir, log) // nothing to do
+	p.Run(ctx, dir, log)      // ends with its context
 }

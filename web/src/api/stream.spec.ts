@@ -9,8 +9,12 @@ class FakeStream {
   closed = false
   onopen?: () => void
   onerror?: () => void
+  reload?: (m: MessageEvent<string>) => void
   constructor(readonly address: string) {
     FakeStream.all.push(this)
+  }
+  addEventListener(_kind: 'reload', f: (m: MessageEvent<string>) => void): void {
+    this.reload = f
   }
   close(): void {
     this.closed = true
@@ -76,7 +80,8 @@ describe('follow', () => {
   it('lets all tabs of a browser share one stream, each event once', () => {
     browser()
     const tabs: StreamEvent[][] = [[], [], []]
-    for (const heard of tabs) follow({ event: (e) => heard.push(e), connected: () => undefined })
+    for (const heard of tabs)
+      follow({ event: (e) => heard.push(e), connected: () => undefined, missed: () => undefined })
     expect(FakeStream.all).toHaveLength(1)
     FakeStream.all[0]?.send(4)
     FakeStream.all[0]?.send(4)
@@ -84,18 +89,32 @@ describe('follow', () => {
     for (const heard of tabs) expect(heard.map((e) => e.seq)).toEqual([4, 5])
   })
 
+  it('tells every tab once when too much was missed, and goes on from there', () => {
+    browser()
+    const missed: number[] = []
+    const heard: number[] = []
+    for (const tab of [0, 1])
+      follow({ event: (e) => heard.push(e.seq), connected: () => undefined, missed: () => missed.push(tab) })
+    FakeStream.all[0]?.reload?.({ data: '700' } as MessageEvent<string>)
+    FakeStream.all[0]?.reload?.({ data: '700' } as MessageEvent<string>)
+    expect(missed.sort()).toEqual([0, 1])
+    FakeStream.all[0]?.send(700)
+    FakeStream.all[0]?.send(701)
+    expect(heard).toEqual([701, 701])
+  })
+
   it('tells a tab that comes later whether the stream is connected', () => {
     browser()
-    follow({ event: () => undefined, connected: () => undefined })
+    follow({ event: () => undefined, connected: () => undefined, missed: () => undefined })
     const late: boolean[] = []
-    follow({ event: () => undefined, connected: (yes) => late.push(yes) })
+    follow({ event: () => undefined, connected: (yes) => late.push(yes), missed: () => undefined })
     expect(late).toEqual([true])
   })
 
   it('lets go when the page is hidden, and goes on where it stopped', async () => {
     vi.stubGlobal('navigator', {})
     const heard: number[] = []
-    follow({ event: (e) => heard.push(e.seq), connected: () => undefined })
+    follow({ event: (e) => heard.push(e.seq), connected: () => undefined, missed: () => undefined })
     const first = FakeStream.all.at(-1)
     first?.send(9)
     window.dispatchEvent(new Event('pagehide'))
@@ -110,7 +129,7 @@ describe('follow', () => {
     vi.stubGlobal('navigator', {})
     vi.stubGlobal('BroadcastChannel', undefined)
     const connected: boolean[] = []
-    follow({ event: () => undefined, connected: (yes) => connected.push(yes) })
+    follow({ event: () => undefined, connected: (yes) => connected.push(yes), missed: () => undefined })
     const first = FakeStream.all[0]
     first?.send(7)
     if (first !== undefined) first.readyState = 2 // the browser has given up

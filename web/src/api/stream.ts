@@ -16,6 +16,8 @@ export interface StreamEvent {
 export interface Listener {
   event: (e: StreamEvent) => void
   connected: (yes: boolean) => void
+  /** Too much was missed to be told one by one: what is shown has to be asked for anew. */
+  missed: () => void
 }
 
 const name = 'jolvex-events'
@@ -27,6 +29,7 @@ interface Message {
   event?: StreamEvent
   connected?: boolean
   hello?: boolean
+  missed?: number
 }
 
 /**
@@ -47,6 +50,12 @@ export function follow(to: Listener): void {
     to.event(e)
   }
 
+  function miss(seq: number): void {
+    if (seq === last) return
+    last = seq
+    to.missed()
+  }
+
   function tell(yes: boolean): void {
     to.connected(yes)
     channel?.postMessage({ connected: yes } satisfies Message)
@@ -64,6 +73,10 @@ export function follow(to: Listener): void {
         // The browser gives up where it is refused, as when a session has ended: whoever signs in again hears again.
         if (stream.readyState === 2) again = setTimeout(open, retry)
       }
+      stream.addEventListener('reload', (m: MessageEvent<string>) => {
+        miss(Number(m.data))
+        channel?.postMessage({ missed: Number(m.data) } satisfies Message)
+      })
       stream.onmessage = (m: MessageEvent<string>) => {
         const event = JSON.parse(m.data) as StreamEvent
         take(event)
@@ -109,6 +122,7 @@ export function follow(to: Listener): void {
 
   channel?.addEventListener('message', (m: MessageEvent<Message>) => {
     if (m.data.event !== undefined) take(m.data.event)
+    if (m.data.missed !== undefined) miss(m.data.missed)
     if (m.data.connected !== undefined) to.connected(m.data.connected)
   })
   window.addEventListener('pagehide', () => leave?.())

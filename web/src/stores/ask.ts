@@ -39,6 +39,10 @@ export function useAsk<T>(ask: () => Promise<T>, when: MaybeRefOrGetter<unknown>
     void load()
   })
   watch(
+    () => corpus.missed,
+    () => void load(),
+  )
+  watch(
     () => corpus.connected,
     (yes) => {
       if (yes && problem.value !== '') void load()

@@ -17,6 +17,8 @@ export const useCorpus = defineStore('corpus', () => {
   const loaded = ref(false)
   const problem = ref('')
   const connected = ref(false)
+  /** How often so much was missed that what is shown has to be asked for anew. */
+  const missed = ref(0)
   const saving = ref(0)
   const unapplied = ref('')
   const endListeners = new Set<(j: Job) => void>()
@@ -67,6 +69,10 @@ export const useCorpus = defineStore('corpus', () => {
     jobs.value = {}
     unapplied.value = ''
     if (n === '') return
+    await jobsOf(n)
+  }
+
+  async function jobsOf(n: string): Promise<void> {
     const list = await ok(api.GET('/api/corpora/{corpus}/jobs', { params: { path: { corpus: n } } }))
     for (const j of list) jobs.value[j.id] = j
   }
@@ -98,6 +104,11 @@ export const useCorpus = defineStore('corpus', () => {
     watching = true
     follow({
       event: take,
+      missed: () => {
+        reloadSoon()
+        missed.value++
+        if (name.value !== '') void jobsOf(name.value)
+      },
       connected: (yes) => {
         if (yes && !connected.value) reloadSoon()
         connected.value = yes
@@ -124,6 +135,7 @@ export const useCorpus = defineStore('corpus', () => {
     jobs,
     active,
     loaded,
+    missed,
     problem,
     connected,
     saving,
