@@ -20,8 +20,8 @@ const (
 // warehouses are the rooms and types that are over the bound still. Their figures may fall, not grow; one that has fallen below the bound
 // leaves the list.
 var warehouses = map[string]int{
-	"core/answer": 4_430, "core/extract": 5_060, "internal/gathering": 3_830, "internal/indexing": 2_640, "internal/store": 2_910, "tools/evaluate": 3_060,
-	"internal/gathering.Gatherer": 76, "internal/indexing.Indexer": 80, "internal/store.Store": 140,
+	"core/answer": 4_430, "core/extract": 5_060, "internal/gathering": 3_800, "internal/indexing": 2_590, "internal/store": 2_900, "tools/evaluate": 3_020,
+	"internal/gathering.Gatherer": 76, "internal/indexing.Indexer": 74, "internal/store.Store": 138,
 }
 
 func TestNoRoomIsAWarehouse(t *testing.T) {

@@ -390,6 +390,7 @@ func TestTheAuditTrail(t *testing.T) {
 		d.call(boss, "GET", "/api/corpora/harbour/log", "")
 	}
 
+	d.call(boss, "POST", "/api/corpora/harbour/found-by-details", `{"details":["Ada Quayle","ada@quayle.example"]}`)
 	_, raw = d.call(boss, "GET", "/api/audit", "")
 	var trail []audit.Deed
 	require.NoError(t, json.Unmarshal([]byte(raw), &trail))
@@ -405,6 +406,8 @@ func TestTheAuditTrail(t *testing.T) {
 	assert.Len(t, done.Changes, 1, "what was not changed is not told: %v", done.Changes)
 	assert.Equal(t, "olive@tolmouth.example", by["signIn"][0].Who)
 	assert.Equal(t, audit.Refused, by["signIn"][0].Outcome)
+	assert.Equal(t, audit.Done, by["findByDetails"][0].Outcome, "that somebody was looked up is kept")
+	assert.NotContains(t, string(raw), "Quayle", "and who it was is not")
 	assert.Len(t, by["listLog"], 1, "reading what users said is kept once an hour")
 	assert.NotContains(t, raw, "very secret")
 	assert.NotContains(t, raw, "guessed password")

@@ -112,6 +112,12 @@ func run(address, out, only string, extra []shot) error {
 				document.querySelector('main').scrollTop = 0; e.blur() })()`
 			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js, chromedp.EvalAwaitPromise))
 		}},
+		{"staff", base + "/serve?view=staff", ".queue li", func(ctx context.Context) error { // a conversation that is taken, with a reply prepared
+			js := `(async () => { const wait = async (f) => { while (!f()) await new Promise(r => setTimeout(r, 50)) }, named = (t) => [...document.querySelectorAll('.right button')].find(b => b.textContent.trim() === t);
+				document.querySelector('.queue button').click(); await wait(() => named('Take it')); named('Take it').click(); await wait(() => !named('Take it') && document.querySelector('.right textarea').value);
+				named('Prepare a reply').click(); await wait(() => document.querySelector('.passages')) })()`
+			return chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](js, chromedp.EvalAwaitPromise))
+		}},
 		// Last: it leaves the dark theme behind.
 		{"palette", base + "/shape", ".text section", func(ctx context.Context) error {
 			return errors.Join(find(ctx, "dark theme\r"), find(ctx, "bicycle"))
@@ -127,6 +133,11 @@ func run(address, out, only string, extra []shot) error {
 		if s.name == "share" {
 			var err error
 			if s.path, err = share(address); err != nil {
+				return err
+			}
+		}
+		if s.name == "staff" {
+			if err := handOver(address, "Can I bring my dog and what does it cost?", "I want to speak to a person"); err != nil {
 				return err
 			}
 		}
@@ -161,6 +172,30 @@ func share(address string) (string, error) {
 		}
 	}
 	return place.Visitors + "/s/" + link.Token, nil
+}
+
+// handOver has a visitor say something after the other.
+func handOver(address string, says ...string) error {
+	link, err := share(address)
+	if err != nil {
+		return err
+	}
+	visitors, token, _ := strings.Cut(link, "/s/")
+	var said struct{ Conversation string }
+	for _, text := range says {
+		body, err := json.Marshal(map[string]string{"link": token, "text": text, "conversation": said.Conversation})
+		if err != nil {
+			return err
+		}
+		r, err := http.Post(visitors+"/v/ask", "application/json", strings.NewReader(string(body)))
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(json.NewDecoder(r.Body).Decode(&said), r.Body.Close()); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func take(ctx context.Context, s shot, out string) error {

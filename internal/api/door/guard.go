@@ -203,7 +203,7 @@ func (g *Guard) serve(w http.ResponseWriter, q *http.Request, next http.Handler)
 		next.ServeHTTP(w, q.WithContext(ctx))
 		return
 	}
-	g.watched(ctx, w, q, next, v, e)
+	g.watched(ctx, w, q, next, v, e, n.Kept)
 }
 
 // refuses says with which status and why a caller may not do something; 0 when they may.
@@ -390,7 +390,7 @@ func (s *sent) Read(p []byte) (int, error) {
 }
 
 // watched serves a request and keeps what it changed.
-func (g *Guard) watched(ctx context.Context, w http.ResponseWriter, q *http.Request, next http.Handler, v *visit, e audit.Deed) {
+func (g *Guard) watched(ctx context.Context, w http.ResponseWriter, q *http.Request, next http.Handler, v *visit, e audit.Deed, kept Kept) {
 	replaces := q.Method == http.MethodPut || q.Method == http.MethodPatch || q.Method == http.MethodDelete
 	var before []byte
 	if replaces {
@@ -415,6 +415,7 @@ func (g *Guard) watched(ctx context.Context, w http.ResponseWriter, q *http.Requ
 	}
 	var changes []audit.Altered
 	switch {
+	case kept == Act:
 	case q.Method == http.MethodDelete:
 		if outcome == audit.Done {
 			changes = audit.Differences(plain(before), nil)

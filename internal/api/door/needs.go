@@ -24,6 +24,7 @@ const (
 	Quiet    Kept = iota // nothing: it changes nothing, or is kept as a conversation
 	Change               // who did it, and what was before and after
 	Personal             // who read what users said: once an hour for the same person and place
+	Act                  // that somebody did it, without what was sent: it is what users told, or what was written to them
 )
 
 // Need is what an operation needs, and what is kept of it.
@@ -89,8 +90,8 @@ var Needs = map[string]Need{
 	"importSettled": {Write, Change}, "listSubscriptions": {Judge, Quiet}, "putSubscription": {Write, Change}, "deleteSubscription": {Write, Change}, "listDeliveries": {Judge, Quiet}, "retryDelivery": {Write, Change},
 
 	// Serve.
-	"listReleases": {See, Quiet}, "listHandovers": {Judge, Personal}, "openHandover": {Judge, Personal}, "takeHandover": {Judge, Change}, "answerHandover": {Judge, Change}, "closeHandover": {Judge, Change},
-	"getChanges": {See, Quiet}, "setIdentity": {Release, Change}, "lookAtPage": {Release, Quiet}, "prepareReply": {Judge, Quiet}, "sendPrepared": {Judge, Change}, "findByDetails": {Judge, Change},
+	"listReleases": {See, Quiet}, "listHandovers": {Judge, Personal}, "openHandover": {Judge, Personal}, "takeHandover": {Judge, Change}, "answerHandover": {Judge, Act}, "closeHandover": {Judge, Change},
+	"getChanges": {See, Quiet}, "setIdentity": {Release, Change}, "lookAtPage": {Release, Quiet}, "prepareReply": {Judge, Quiet}, "sendPrepared": {Judge, Act}, "findByDetails": {Judge, Act},
 	"makeRelease": {Release, Change}, "askReleased": {See, Quiet}, "goLive": {Release, Change}, "getGate": {See, Quiet}, "setGate": {Release, Change},
 	"getPlace": {See, Quiet}, "putPlace": {Release, Change}, "listLinks": {See, Quiet}, "addLink": {Release, Change}, "endLink": {Release, Change},
 	"listKeys": {See, Quiet}, "addKey": {Release, Change}, "endKey": {Release, Change},

@@ -90,7 +90,15 @@ func TestAPersonAnswers(t *testing.T) {
 	_, err = h.app.Desk.Answer(t.Context(), corpus, w.ID, "Morgan", desk.Written{Text: "One thing more"})
 	require.ErrorIs(t, err, fault.ErrInput)
 	assert.Contains(t, text(ask("How much is a dog?", conversation)), "£2.00", "the assistant answers again")
-	status, _ := h.send("/v/news", msg{"pass": pass, "conversation": "no-such"})
+	status, _ := h.send("/v/forget", msg{"pass": pass, "visitor": "0123456789abcdef0123456789abcdef"})
+	require.Equal(t, 200, status)
+	sent, err = h.app.Mending.Notices.Deliveries(t.Context(), corpus)
+	require.NoError(t, err)
+	assert.Empty(t, sent, "what was mailed to somebody goes with them")
+	closed, err := h.app.Desk.List(t.Context(), corpus, true, "Morgan")
+	require.NoError(t, err)
+	assert.Empty(t, closed)
+	status, _ = h.send("/v/news", msg{"pass": pass, "conversation": "no-such"})
 	assert.Equal(t, 404, status)
 }
 
