@@ -71,6 +71,17 @@ func within(ss []span, at time.Time) bool {
 }
 
 // staffed reports whether somebody is there to hand over to. Hours that are not given, or cannot be read, close nobody out.
+// Open reports whether a moment lies in hours such as "Mon-Fri 09:00-17:00, Sat 10:00-12:00" of a time zone (its IANA name; empty for UTC). Empty hours are
+// always open. It fails where hours or zone cannot be read.
+func Open(hours, zone string, at time.Time) (bool, error) {
+	a := Action{Hours: hours, Zone: zone}
+	ss, in, err := a.hours()
+	if err != nil {
+		return false, err
+	}
+	return len(ss) == 0 || within(ss, at.In(in)), nil
+}
+
 func (a Action) staffed(at time.Time) bool {
 	ss, zone, err := a.hours()
 	return err != nil || len(ss) == 0 || at.IsZero() || within(ss, at.In(zone))

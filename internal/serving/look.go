@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/url"
 	"strings"
+	"time"
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
@@ -71,6 +72,7 @@ func (sv *Server) Look(ctx context.Context, corpus, address string) (Looked, err
 		}
 		l.carries(p)
 	}
+	l.place.Settings = l.place.Settings.at(time.Now())
 	l.release()
 	l.Shows = true
 	for _, x := range l.Points {
@@ -193,7 +195,7 @@ func (l *look) release() {
 		l.good("release", fmt.Sprintf("Release %d is live", l.place.Live))
 	}
 	if l.place.Settings.Paused {
-		l.bad("open", "It is paused: nobody is answered", "End the pause when it is to answer.")
+		l.bad("open", "Nobody is answered at the moment: it is paused, or outside its hours", "End the pause, or change the hours, when it is to answer.")
 	} else {
 		l.good("open", "It answers")
 	}

@@ -16,6 +16,7 @@ import (
 	"strings"
 	"time"
 
+	"jolvex/core/rule"
 	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/store/served"
@@ -32,6 +33,9 @@ type Settings struct {
 	MemoryDays int      `json:"memoryDays" minimum:"0" maximum:"400" doc:"For how long a browser remembers the conversation; 0 for as long as the page is open"`
 	Paused     bool     `json:"paused" doc:"Nobody is answered"`
 	PausedText string   `json:"pausedText" maxLength:"500" doc:"What is said meanwhile"`
+	Hours      string   `json:"hours" maxLength:"200" doc:"When visitors are answered, as 'Mon-Fri 09:00-17:00, Sat 10:00-12:00'; empty for always"`
+	Zone       string   `json:"zone" maxLength:"60" doc:"Time zone of the hours, by its IANA name; empty for UTC"`
+	HoursText  string   `json:"hoursText" maxLength:"500" doc:"What is said outside the hours"`
 }
 
 // VisitorsAt says at which address visitors reach the program.
@@ -49,7 +53,7 @@ func (sv *Server) Visitors() string {
 func usual() Settings {
 	return Settings{
 		Accent: "#0b5a6f", Corner: "right", Note: "Replies are written by a machine from our pages. Check what matters to you.", Domains: []string{},
-		PausedText: "We are not answering here at the moment.",
+		PausedText: "We are not answering here at the moment.", HoursText: "We answer here from Monday to Friday, in office hours.",
 	}
 }
 
@@ -99,6 +103,14 @@ func settings(p served.Place) (Settings, error) {
 	return set, nil
 }
 
+// at are the settings as they are at a moment: outside the hours nobody is answered.
+func (s Settings) at(now time.Time) Settings {
+	if open, err := rule.Open(s.Hours, s.Zone, now); err == nil && !open && !s.Paused { // hours that cannot be read are not kept
+		s.Paused, s.PausedText = true, s.HoursText
+	}
+	return s
+}
+
 var colour = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
 // Shown is how the assistant of a public name looks and behaves.
@@ -120,10 +132,13 @@ func (sv *Server) PutPlace(ctx context.Context, corpus string, set Settings) (Pl
 	if !colour.MatchString(set.Accent) {
 		return Place{}, fault.Input("a colour is #rrggbb, not %q", set.Accent)
 	}
-	for _, s := range []string{set.Title, set.Note, set.Message, set.PausedText} {
+	for _, s := range []string{set.Title, set.Note, set.Message, set.PausedText, set.HoursText} {
 		if !text.Plain(strings.ReplaceAll(s, "\n", " ")) {
 			return Place{}, fault.Input("%q has characters that control or turn the writing", s)
 		}
+	}
+	if _, err := rule.Open(set.Hours, set.Zone, time.Now()); err != nil {
+		return Place{}, fault.Input("%v", err)
 	}
 	for n, d := range set.Domains {
 		if set.Domains[n], err = domain(d); err != nil {

@@ -2,6 +2,7 @@ package serving
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -52,4 +53,24 @@ func TestOneByOne(t *testing.T) {
 	}
 	assert.Equal(t, 50, n)
 	assert.Empty(t, o.held)
+}
+
+// TestHoursOfReplies has visitors answered in the hours of a place alone, in its own time zone, summer time included.
+func TestHoursOfReplies(t *testing.T) {
+	set := Settings{Hours: "Mon-Fri 09:00-17:00", Zone: "Europe/London", HoursText: "In office hours", PausedText: "Paused"}
+	for at, open := range map[string]bool{
+		"2026-11-30T09:00:00Z": true, "2026-11-30T08:59:00Z": false, "2026-11-30T17:00:00Z": false, "2026-11-28T12:00:00Z": false, // a Monday and a Saturday in winter
+		"2026-07-06T08:30:00Z": true, "2026-07-06T16:30:00Z": false, // a Monday in summer, an hour ahead
+	} {
+		now, err := time.Parse(time.RFC3339, at)
+		require.NoError(t, err)
+		got := set.at(now)
+		assert.Equal(t, !open, got.Paused, at)
+		if !open {
+			assert.Equal(t, "In office hours", got.PausedText, at)
+		}
+	}
+	set.Paused = true
+	assert.Equal(t, "Paused", set.at(time.Now()).PausedText, "a pause says its own words")
+	assert.False(t, Settings{}.at(time.Now()).Paused, "without hours, always")
 }

@@ -69,7 +69,7 @@ func (sv *Server) AdmitPass(ctx context.Context, given, word string, now time.Ti
 	if !set.embeds(p.Origin) { // it was allowed when the pass was given
 		return Admitted{}, ErrDomain
 	}
-	a := Admitted{Settings: set, Surface: asking.SurfaceWidget, Page: p.Origin}
+	a := Admitted{Settings: set.at(now), Surface: asking.SurfaceWidget, Page: p.Origin}
 	if word != "" {
 		if a.Person, err = sv.Doors.person(row, word, now); err != nil {
 			return Admitted{}, err
@@ -80,7 +80,7 @@ func (sv *Server) AdmitPass(ctx context.Context, given, word string, now time.Ti
 }
 
 // AdmitLink lets in who comes by a link, with the word that it asks for.
-func (sv *Server) AdmitLink(ctx context.Context, token, word string) (Admitted, error) {
+func (sv *Server) AdmitLink(ctx context.Context, token, word string, now time.Time) (Admitted, error) {
 	l, err := sv.served.Link(ctx, hashed(token))
 	if errors.Is(err, fault.ErrMissing) {
 		return Admitted{}, ErrGone
@@ -100,7 +100,7 @@ func (sv *Server) AdmitLink(ctx context.Context, token, word string) (Admitted, 
 		return Admitted{}, err
 	}
 	c, err := sv.store.Corpus(ctx, l.Corpus)
-	a := Admitted{Corpus: c, Settings: set, Surface: asking.SurfaceLink, link: l}
+	a := Admitted{Corpus: c, Settings: set.at(now), Surface: asking.SurfaceLink, link: l}
 	if l.Draft {
 		a.Surface, a.Settings.Paused = asking.SurfaceTester, false
 	}

@@ -155,7 +155,7 @@ func (h *handlers) byLink(w http.ResponseWriter, q *http.Request, l *letter) (se
 		tooMany(w, q)
 		return serving.Admitted{}, false
 	}
-	a, err := h.app.Serving.AdmitLink(q.Context(), l.Link, l.Word)
+	a, err := h.app.Serving.AdmitLink(q.Context(), l.Link, l.Word, time.Now())
 	if errors.Is(err, serving.ErrWord) && l.Word != "" && !h.allow(w, q, key, perVisitor) {
 		return a, false
 	}

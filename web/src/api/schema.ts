@@ -6416,6 +6416,10 @@ export interface components {
             corner: "right" | "left";
             /** @description Hosts that may show it: www.example.org, *.example.org for all below it, with a port where it is another than usual */
             domains: string[];
+            /** @description When visitors are answered, as 'Mon-Fri 09:00-17:00, Sat 10:00-12:00'; empty for always */
+            hours: string;
+            /** @description What is said outside the hours */
+            hoursText: string;
             /**
              * Format: int64
              * @description For how long a browser remembers the conversation; 0 for as long as the page is open
@@ -6431,6 +6435,8 @@ export interface components {
             pausedText: string;
             /** @description Stands above the conversation; empty for the name of the corpus */
             title: string;
+            /** @description Time zone of the hours, by its IANA name; empty for UTC */
+            zone: string;
         };
         SettledVersion: {
             answer: string;

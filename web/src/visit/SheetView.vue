@@ -2,6 +2,7 @@
 import { computed, nextTick, onMounted, onUnmounted, ref } from 'vue'
 import { lettersOn, listens, memory, randomName, send, Trouble } from './talk'
 import type { About, Exchange, News, Said } from './talk'
+import { wordsOf } from './words'
 
 /** A sheet with question and reply as text, and the sources beneath: in a frame on a site, or behind a link. */
 const [, kind = '', name = ''] = location.pathname.split('/')
@@ -9,6 +10,20 @@ const link = kind === 's' ? decodeURIComponent(name) : ''
 const key = `jolvex ${kind} ${name}`
 
 const about = ref<About>()
+/** The sheet speaks the language of the page, or else of the visitor. */
+const words = ref(wordsOf(navigator.languages).words)
+function speak(languages: readonly string[]): void {
+  const got = wordsOf(languages)
+  words.value = got.words
+  document.documentElement.lang = got.language
+}
+/** A failure in words. */
+const said = (e: unknown): string =>
+  (e as Error).message !== ''
+    ? (e as Error).message
+    : e instanceof Trouble && e.status === 0
+      ? words.value.offline
+      : words.value.failed
 const talk = ref<Exchange[]>([])
 const text = ref('')
 const word = ref('')
@@ -31,7 +46,7 @@ function askForPass(): Promise<void> {
   return new Promise((done, fail) => {
     given = done
     window.parent.postMessage('jolvex-pass', '*')
-    setTimeout(() => fail(new Trouble('This page was opened without its site.', 0)), 5000)
+    setTimeout(() => fail(new Trouble(words.value.alone, 0)), 5000)
   })
 }
 
@@ -42,7 +57,7 @@ function heard(m: MessageEvent<unknown>): void {
   pass = d.pass
   page = typeof d.page === 'string' ? d.page : ''
   token = typeof d.token === 'string' ? d.token : ''
-  if (typeof d.language === 'string' && d.language !== '') document.documentElement.lang = d.language
+  if (typeof d.language === 'string' && d.language !== '') speak([d.language, ...navigator.languages])
   given?.()
 }
 
@@ -80,7 +95,7 @@ async function begin(): Promise<void> {
     end.value?.scrollIntoView()
   } catch (e) {
     worded.value = link !== '' && e instanceof Trouble && e.status === 403
-    problem.value = worded.value && word.value === '' ? '' : (e as Error).message
+    problem.value = worded.value && word.value === '' ? '' : said(e)
   }
 }
 
@@ -95,14 +110,14 @@ async function ask(asked: string): Promise<void> {
   await nextTick()
   end.value?.scrollIntoView({ block: 'end' })
   try {
-    const said = await call<Said>('/v/ask', { text: x.asked, conversation: before })
-    talk.value[at] = { ...x, said }
-    spoken.value = said.outcome === 'passedOn' ? 'Passed on' : said.sentences.map((s) => s.text).join(' ')
-    person.value = said.person
+    const got = await call<Said>('/v/ask', { text: x.asked, conversation: before })
+    talk.value[at] = { ...x, said: got }
+    spoken.value = got.outcome === 'passedOn' ? words.value.passedOn : got.sentences.map((s) => s.text).join(' ')
+    person.value = got.person
     listen()
   } catch (e) {
-    talk.value[at] = { ...x, problem: (e as Error).message }
-    spoken.value = (e as Error).message
+    talk.value[at] = { ...x, problem: said(e) }
+    spoken.value = said(e)
     text.value = asked // nothing that was written is lost
   }
   busy.value = false
@@ -138,7 +153,7 @@ async function hear(): Promise<void> {
       keep()
       await nextTick()
       end.value?.scrollIntoView({ block: 'end' })
-    } else if (closed) spoken.value = 'The conversation was closed. The assistant answers again.'
+    } else if (closed) spoken.value = words.value.closed
   } catch (e) {
     if (e instanceof Trouble && e.status === 404) person.value = ''
   }
@@ -156,10 +171,10 @@ async function thumb(x: Exchange, to: 'up' | 'down'): Promise<void> {
   try {
     await call('/v/thumb', { conversation: x.said.conversation, exchange: x.said.exchange, thumb: set ?? '' })
     x.thumb = set
-    spoken.value = set === undefined ? 'Taken back' : 'Thank you'
+    spoken.value = set === undefined ? words.value.takenBack : words.value.thanks
     keep()
   } catch (e) {
-    problem.value = (e as Error).message
+    problem.value = said(e)
   }
 }
 
@@ -169,10 +184,10 @@ async function forget(): Promise<void> {
     memory.drop(key)
     talk.value = []
     visitor = randomName()
-    spoken.value = 'What you asked here was erased.'
+    spoken.value = words.value.erased
     problem.value = ''
   } catch (e) {
-    problem.value = (e as Error).message
+    problem.value = said(e)
   }
 }
 
@@ -188,12 +203,13 @@ function escape(): void {
 
 onUnmounted(() => clearInterval(listening))
 onMounted(async () => {
+  speak(navigator.languages)
   window.addEventListener('message', heard)
   try {
     if (link === '') await askForPass()
     await begin()
   } catch (e) {
-    problem.value = (e as Error).message
+    problem.value = said(e)
   }
 })
 </script>
@@ -202,19 +218,19 @@ onMounted(async () => {
   <div class="sheet" :class="{ whole: link !== '' }" @keydown.esc="escape">
     <header v-if="about">
       <h1>{{ about.title }}</h1>
-      <p v-if="about.test" class="test">Draft, for testers</p>
+      <p v-if="about.test" class="test">{{ words.draft }}</p>
     </header>
     <main tabindex="-1">
       <p v-if="problem !== ''" class="problem" role="alert">{{ problem }}</p>
       <form v-if="worded" class="word" @submit.prevent="begin">
-        <label for="word">Word to enter</label>
+        <label for="word">{{ words.word }}</label>
         <input id="word" v-model="word" autocomplete="off" autofocus />
-        <button type="submit" :disabled="word.trim() === ''">Go on</button>
+        <button type="submit" :disabled="word.trim() === ''">{{ words.goOn }}</button>
       </form>
       <template v-if="about">
         <p v-if="about.message !== ''" class="message">{{ about.message }}</p>
         <p v-if="about.welcome !== ''" class="said">{{ about.welcome }}</p>
-        <ul v-if="talk.length === 0 && about.paused === ''" class="choices" aria-label="Questions to begin with">
+        <ul v-if="talk.length === 0 && about.paused === ''" class="choices" :aria-label="words.begin">
           <li v-for="q in about.first" :key="q">
             <button type="button" @click="ask(q)">{{ q }}</button>
           </li>
@@ -222,29 +238,31 @@ onMounted(async () => {
         <article v-for="(x, n) in talk" :key="n">
           <h2 dir="auto">{{ x.asked }}</h2>
           <p v-if="x.problem" class="problem">{{ x.problem }}</p>
-          <p v-else-if="!x.said" class="muted">Looking it up</p>
+          <p v-else-if="!x.said" class="muted">{{ words.looking }}</p>
           <template v-else>
-            <p v-if="x.said.outcome === 'passedOn'" class="muted">Passed on</p>
+            <p v-if="x.said.outcome === 'passedOn'" class="muted">{{ words.passedOn }}</p>
             <p v-else class="said" dir="auto">
               <template v-for="(s, i) in x.said.sentences" :key="i"
                 >{{ i > 0 ? ' ' : '' }}{{ s.text
                 }}<sup v-if="s.sources.length > 0">{{ s.sources.map((k) => k + 1).join(', ') }}</sup></template
               >
             </p>
-            <ul v-if="n === talk.length - 1 && x.said.options.length > 0" class="choices" aria-label="Choose one">
+            <ul v-if="n === talk.length - 1 && x.said.options.length > 0" class="choices" :aria-label="words.choose">
               <li v-for="o in x.said.options" :key="o">
                 <button type="button" @click="ask(o)">{{ o }}</button>
               </li>
             </ul>
-            <ol v-if="x.said.sources.length > 0" class="sources" aria-label="Sources">
+            <ol v-if="x.said.sources.length > 0" class="sources" :aria-label="words.sources">
               <li v-for="(s, i) in x.said.sources" :key="i">
                 <a v-if="s.link" :href="s.link" target="_blank" rel="noopener noreferrer">{{ s.title || s.link }}</a>
                 <template v-else>{{ s.title }}</template>
               </li>
             </ol>
             <p v-if="x.said.outcome !== 'passedOn'" class="thumbs">
-              <button type="button" :aria-pressed="x.thumb === 'up'" @click="thumb(x, 'up')">Helped</button>
-              <button type="button" :aria-pressed="x.thumb === 'down'" @click="thumb(x, 'down')">Did not help</button>
+              <button type="button" :aria-pressed="x.thumb === 'up'" @click="thumb(x, 'up')">{{ words.helped }}</button>
+              <button type="button" :aria-pressed="x.thumb === 'down'" @click="thumb(x, 'down')">
+                {{ words.helpedNot }}
+              </button>
             </p>
           </template>
           <div v-for="l in x.lines ?? []" :key="l.id" class="person">
@@ -252,8 +270,8 @@ onMounted(async () => {
             <p dir="auto">{{ l.text }}</p>
           </div>
         </article>
-        <p v-if="person === 'waiting'" class="muted">A person was asked to join. What they write appears here.</p>
-        <p v-else-if="person === 'taken'" class="muted">A person reads what you write now.</p>
+        <p v-if="person === 'waiting'" class="muted">{{ words.called }}</p>
+        <p v-else-if="person === 'taken'" class="muted">{{ words.taken }}</p>
       </template>
       <div ref="end" />
     </main>
@@ -261,21 +279,21 @@ onMounted(async () => {
     <footer v-if="about">
       <p v-if="about.paused !== ''" class="message">{{ about.paused }}</p>
       <form v-else @submit.prevent="ask(text)">
-        <label class="only-heard" for="ask">Your question</label>
+        <label class="only-heard" for="ask">{{ words.question }}</label>
         <textarea
           id="ask"
           ref="field"
           v-model="text"
           rows="2"
           maxlength="2000"
-          placeholder="Your question"
+          :placeholder="words.question"
           @keydown="enter"
         />
-        <button type="submit" :disabled="busy || text.trim() === ''">Ask</button>
+        <button type="submit" :disabled="busy || text.trim() === ''">{{ words.ask }}</button>
       </form>
       <p class="note">
         {{ about.note }}
-        <button v-if="talk.length > 0" type="button" class="plain" @click="forget">Erase what I asked</button>
+        <button v-if="talk.length > 0" type="button" class="plain" @click="forget">{{ words.erase }}</button>
       </p>
     </footer>
   </div>

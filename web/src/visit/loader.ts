@@ -11,7 +11,14 @@
   const home = new URL(me.src).origin
   const mark = `jolvex-${place}`
   if (document.getElementById(mark) !== null) return // the line stands twice
-  const words = { open: me.dataset.open ?? 'Ask us', close: me.dataset.close ?? 'Close' }
+  const said: Record<string, [string, string]> = {
+    de: ['Fragen Sie uns', 'Schließen'],
+    fr: ['Posez une question', 'Fermer'],
+    es: ['Pregúntenos', 'Cerrar'],
+  }
+  const language = (document.documentElement.lang || navigator.language).slice(0, 2).toLowerCase()
+  const [open, shut] = said[language] ?? ['Ask us', 'Close']
+  const words = { open: me.dataset.open ?? open, close: me.dataset.close ?? shut }
 
   interface Pass {
     pass: string

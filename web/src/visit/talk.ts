@@ -48,7 +48,7 @@ export interface Exchange {
   lines?: Line[]
 }
 
-/** A failure in words, with the status that the server gave; 0 when it was not reached. */
+/** A failure in words, where the server has some, with the status that it gave; 0 when it was not reached. */
 export class Trouble extends Error {
   constructor(
     message: string,
@@ -69,10 +69,10 @@ export async function send<T>(path: string, body: Record<string, string>): Promi
       }),
     )
   } catch {
-    throw new Trouble('No connection. Your text is kept; try again in a moment.', 0)
+    throw new Trouble('', 0)
   }
   const got = (await r.json().catch(() => ({}))) as T & { detail?: string }
-  if (!r.ok) throw new Trouble(got.detail ?? 'That did not work: try again in a moment.', r.status)
+  if (!r.ok) throw new Trouble(got.detail ?? '', r.status)
   return got
 }
 

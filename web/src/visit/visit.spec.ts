@@ -3,6 +3,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { answering, refusal, settle, type Call } from '../../tests/network'
 import SheetView from './SheetView.vue'
 import { lettersOn, listens, memory, randomName } from './talk'
+import { wordsOf } from './words'
 
 const about = {
   title: 'Ask Tolmouth',
@@ -51,6 +52,25 @@ beforeEach(() => {
 })
 afterEach(() => {
   document.body.innerHTML = ''
+})
+
+describe('the words of the sheet', () => {
+  it('are those of the first language that it speaks', () => {
+    expect(wordsOf(['pt-BR', 'de-AT', 'en']).words.ask).toBe('Fragen')
+    expect(wordsOf(['en-GB', 'de']).language).toBe('en')
+    expect(wordsOf(['fr']).words.sources).toBe('Sources')
+    expect(wordsOf(['es-MX']).words.helped).toBe('Me ha ayudado')
+    expect(wordsOf(['ja']).language).toBe('en')
+    expect(wordsOf([]).language).toBe('en')
+  })
+
+  it('follow the visitor behind a link', async () => {
+    vi.spyOn(navigator, 'languages', 'get').mockReturnValue(['de-DE', 'en'])
+    const w = await show()
+    expect(w.find('footer button').text()).toBe('Fragen')
+    expect(document.documentElement.lang).toBe('de')
+    vi.restoreAllMocks()
+  })
 })
 
 describe('a person in the sheet', () => {

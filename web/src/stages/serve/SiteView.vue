@@ -44,6 +44,12 @@ const split = () =>
     .map((d) => d.trim())
     .filter((d) => d !== '')
 
+/** Hours are those of whoever names them first. */
+function zoned(): void {
+  if (form.value !== undefined && form.value.zone === '')
+    form.value.zone = Intl.DateTimeFormat().resolvedOptions().timeZone
+}
+
 async function save(): Promise<void> {
   if (form.value === undefined) return
   try {
@@ -135,6 +141,22 @@ async function show(): Promise<void> {
           <label class="field">
             <span class="label">Message of the day</span>
             <ElInput v-model="form.message" maxlength="500" />
+          </label>
+          <label class="field">
+            <span class="label">Hours in which visitors are answered</span>
+            <ElInput
+              v-model="form.hours"
+              maxlength="200"
+              placeholder="Mon-Fri 09:00-17:00, Sat 10:00-12:00"
+              @change="zoned"
+            />
+            <span class="hint">{{
+              form.hours.trim() === '' ? 'Empty: always.' : `In the time of ${form.zone || 'UTC'}.`
+            }}</span>
+          </label>
+          <label v-if="form.hours.trim() !== ''" class="field">
+            <span class="label">Said outside these hours</span>
+            <ElInput v-model="form.hoursText" maxlength="500" />
           </label>
           <ElCheckbox v-model="form.paused">Paused: nobody is answered</ElCheckbox>
           <label v-if="form.paused" class="field">
