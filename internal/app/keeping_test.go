@@ -1,7 +1,10 @@
 package app_test
 
 import (
+	"bytes"
 	"fmt"
+	"os"
+	"path/filepath"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -13,6 +16,7 @@ import (
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
+	"jolvex/internal/keeping/backup"
 )
 
 func TestWhatNothingReachesIsCollected(t *testing.T) {
@@ -67,4 +71,36 @@ func TestAVersionIsReadThroughItsDocument(t *testing.T) {
 	require.ErrorIs(t, err, fault.ErrMissing)
 	_, err = a.Indexing.OpenDocument(t.Context(), "one", ids[0], versions[0])
 	require.NoError(t, err)
+}
+
+// TestDamageIsTold overwrites pages of the database: what is wrong is told, and no backup is made of it.
+func TestDamageIsTold(t *testing.T) {
+	dir := t.TempDir()
+	a := open(t, dir)
+	require.NoError(t, a.Keeping.Look(t.Context()))
+	assert.Empty(t, a.Keeping.Damage())
+	create(t, a, "c")
+	for n := range 20 {
+		_, err := a.Gathering.Upload(t.Context(), "c", fmt.Sprintf("dogs%d.md", n), "", fmt.Appendf(nil, "# Dogs %d\n\nDogs travel for £%d.00 and must be on a lead.\n", n, n))
+		require.NoError(t, err)
+	}
+	idle(t, a, "c")
+	require.NoError(t, a.Close())
+
+	const page = 4096
+	path := filepath.Join(dir, "jolvex.db")
+	raw, err := os.ReadFile(path)
+	require.NoError(t, err)
+	for at := len(raw) * 3 / 4 / page * page; at < len(raw); at += page { // the schema stands at the beginning
+		copy(raw[at:], bytes.Repeat([]byte{0xa5}, page/2))
+	}
+	require.NoError(t, os.WriteFile(path, raw, 0o600))
+	a = open(t, dir)
+	require.NoError(t, a.Keeping.Look(t.Context()))
+	assert.NotEmpty(t, a.Keeping.Damage())
+	_, err = a.People.Begun(t.Context())
+	assert.NoError(t, err, "what stands on other pages is read still")
+	_, err = backup.Make(t.Context(), dir, t.TempDir(), time.Now())
+	assert.Error(t, err, "and no backup of it is made that would push out good ones")
+	_ = a.Close() // a damaged database may not end well
 }

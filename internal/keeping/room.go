@@ -6,6 +6,8 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"strings"
+	"sync/atomic"
 	"time"
 
 	"jolvex/internal/event"
@@ -31,20 +33,25 @@ type Keeper struct {
 	events *event.Stream
 	jobs   *job.Queue
 	index  *indexing.Indexer
+
+	damage atomic.Pointer[string] // what is wrong with the database; nil while it was not looked at
 }
 
 // New makes a Keeper and registers its job.
 func New(s *store.Store, log *slog.Logger, now func() time.Time, events *event.Stream, jobs *job.Queue, ix *indexing.Indexer) *Keeper {
-	k := &Keeper{s, log, now, events, jobs, ix}
+	k := &Keeper{store: s, log: log, now: now, events: events, jobs: jobs, index: ix}
 	jobs.Register(job.Collect, false, k.collect)
 	return k
 }
 
-// Run has every corpus collected once a day, until ctx ends.
+// Run looks at the database at once, and once a day has it looked at again and every corpus collected, until ctx ends.
 func (k *Keeper) Run(ctx context.Context) {
 	tick := time.NewTicker(collected)
 	defer tick.Stop()
 	for {
+		if err := k.Look(ctx); err != nil && ctx.Err() == nil {
+			k.log.Error("the database could not be looked at", "error", err)
+		}
 		select {
 		case <-tick.C:
 		case <-ctx.Done():
@@ -60,6 +67,35 @@ func (k *Keeper) Run(ctx context.Context) {
 			k.log.Error("what nothing reaches was not collected", "error", err)
 		}
 	}
+}
+
+// Look has SQLite look at the database from end to end (PRAGMA quick_check: pages and rows, not what the indexes hold). What it finds is told by Damage.
+func (k *Keeper) Look(ctx context.Context) error {
+	var says []string
+	err := k.store.List(ctx, &says, "look at the database", `PRAGMA quick_check(3)`)
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	found := strings.Join(says, "; ")
+	switch {
+	case err != nil: // damage may keep SQLite from looking any further
+		found = err.Error()
+	case found == "ok":
+		found = ""
+	}
+	if found != "" {
+		k.log.Error("the database is damaged: restore the newest backup into a new folder with jolvex restore", "found", found)
+	}
+	k.damage.Store(&found)
+	return nil
+}
+
+// Damage is what is wrong with the database; empty when nothing is, or while it was not looked at.
+func (k *Keeper) Damage() string {
+	if d := k.damage.Load(); d != nil {
+		return *d
+	}
+	return ""
 }
 
 // Collect queues the collection of what nothing reaches any more.

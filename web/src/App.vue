@@ -76,7 +76,17 @@ onUnmounted(() => window.removeEventListener('keydown', key))
 
 <template>
   <div class="shell">
-    <StageLine v-if="self.self?.in === true && route.name !== 'welcome'" />
+    <div>
+      <StageLine v-if="self.self?.in === true && route.name !== 'welcome'" />
+      <div v-if="(self.self?.damage ?? '') !== ''" class="notice bad damage" role="alert">
+        The database is damaged. Stop the program and restore the newest backup into a new folder:
+        <span class="mono">jolvex restore FILE --data FOLDER</span>
+        <details>
+          <summary>What was found</summary>
+          {{ self.self?.damage }}
+        </details>
+      </div>
+    </div>
     <main class="stage" :class="{ alone: self.self?.in !== true }">
       <p v-if="self.problem !== ''" class="notice bad" role="alert">
         {{ self.problem }} <button class="linkish" @click="self.load()">Try again</button>
@@ -136,6 +146,10 @@ onUnmounted(() => window.removeEventListener('keydown', key))
   display: grid;
   grid-template-rows: auto minmax(0, 1fr) auto;
   height: 100vh;
+}
+.damage {
+  margin: 0;
+  border-radius: 0;
 }
 .stage {
   overflow: auto;

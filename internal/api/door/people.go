@@ -33,6 +33,7 @@ type Self struct {
 	Mail    string            `json:"mail,omitempty"`
 	Owner   bool              `json:"owner" doc:"Owns the installation"`
 	Roles   map[string]string `json:"roles" doc:"What they may do, by the name of the corpus; an owner may do everything"`
+	Damage  string            `json:"damage,omitempty" doc:"What is wrong with the database; told to owners"`
 }
 
 type handlers struct{ app *app.App }
@@ -59,6 +60,9 @@ func (h *handlers) self(ctx context.Context) (Self, error) {
 	}
 	if out.OpenID, err = h.app.People.OpenID(ctx); err != nil {
 		return out, err
+	}
+	if c.Owner {
+		out.Damage = h.app.Keeping.Damage()
 	}
 	if len(c.Roles) == 0 {
 		return out, nil

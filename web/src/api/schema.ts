@@ -6336,6 +6336,8 @@ export interface components {
         Self: {
             /** @description There is an owner: otherwise the first one comes in by the link that the program printed */
             begun: boolean;
+            /** @description What is wrong with the database; told to owners */
+            damage?: string;
             /** @description Somebody is signed in, or nobody has to be */
             in: boolean;
             mail?: string;
