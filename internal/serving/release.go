@@ -191,17 +191,14 @@ func (sv *Server) live(ctx context.Context, corpus string) (served.Release, erro
 	return rs[0], nil
 }
 
-// LiveID names the release that visitors get, and with it all that they may not see of it any more; "" when there is none.
-func (sv *Server) LiveID(ctx context.Context, corpus string) string {
+// LiveID names the release that visitors get, and with it all that they may not see of it any more. fault.ErrMissing, wrapped, when there is none.
+func (sv *Server) LiveID(ctx context.Context, corpus string) (string, error) {
 	r, err := sv.live(ctx, corpus)
 	if err != nil {
-		return ""
+		return "", err
 	}
 	rs, err := sv.served.Restricted(ctx, corpus)
-	if err != nil {
-		return ""
-	}
-	return hashed(fmt.Sprint(r.ID, rs))
+	return hashed(fmt.Sprint(r.ID, rs)), err
 }
 
 // Since tells what became of the draft since the release that visitors get; nil when there is none.

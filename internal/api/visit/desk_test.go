@@ -71,6 +71,11 @@ func TestAPersonAnswers(t *testing.T) {
 
 	passed := ask("It is a very large dog.", conversation)
 	assert.Equal(t, []any{"passedOn", "taken", []any{}}, []any{passed["outcome"], passed["person"], passed["sentences"]}, "a person is on it: the assistant is quiet")
+	_, err = h.app.Desk.Answer(t.Context(), corpus, w.ID, "Robin", desk.Written{Text: "Who are you?"})
+	require.ErrorIs(t, err, fault.ErrInput, "Morgan has it")
+	_, err = h.app.Desk.Answer(t.Context(), corpus, w.ID, "Morgan", desk.Written{Text: "Hello", Prepared: "no-such"})
+	require.Error(t, err)
+	assert.Empty(t, news(conversation, "")["lines"], "nothing was said by what failed")
 	got, err = h.app.Desk.Answer(t.Context(), corpus, w.ID, "Morgan", desk.Written{Text: "Large dogs pay <b>£2.00</b>, too.", Mail: true})
 	require.NoError(t, err)
 	require.Len(t, got.Lines, 2)

@@ -42,7 +42,11 @@ func (h *handlers) contextProtocol() http.Handler {
 	type keyed struct{}
 	tools := mcp.NewStreamableHTTPHandler(func(q *http.Request) *mcp.Server {
 		a, _ := q.Context().Value(keyed{}).(serving.Admitted)
-		of := a.Key + " " + h.app.Serving.LiveID(q.Context(), a.Corpus.ID)
+		live, err := h.app.Serving.LiveID(q.Context(), a.Corpus.ID)
+		if err != nil { // each of its tools says why; nothing is kept meanwhile
+			return h.toolsFor(a)
+		}
+		of := a.Key + " " + live
 		s, ok := h.tools.Get(of)
 		if !ok {
 			s = h.toolsFor(a)

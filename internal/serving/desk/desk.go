@@ -280,11 +280,6 @@ func (rm *Room) Answer(ctx context.Context, corpus, id, by string, w Written) (H
 	if w.Text = strings.TrimSpace(w.Text); w.Text == "" || len(w.Text) > mostText {
 		return Handover{}, fault.Input("an answer has between 1 and %d bytes", mostText)
 	}
-	if h.State == served.Waiting {
-		if _, err := rm.served.TakeHandover(ctx, h.ID, h.TakenBy, by); err != nil {
-			return Handover{}, err
-		}
-	}
 	to := ""
 	if w.Mail {
 		told, err := rm.told(ctx, h.Conversation)
@@ -293,6 +288,17 @@ func (rm *Room) Answer(ctx context.Context, corpus, id, by string, w Written) (H
 		}
 		if to = addressOf(told); to == "" {
 			return Handover{}, fault.Input("the asker left no mail address")
+		}
+	}
+	if _, err := rm.prepared(ctx, c.ID, w.Prepared); err != nil { // before anything is said
+		return Handover{}, err
+	}
+	if h.State == served.Taken && h.TakenBy != by {
+		return Handover{}, fault.Input("%s has this conversation: take it first", h.TakenBy)
+	}
+	if h.State == served.Waiting {
+		if _, err := rm.Take(ctx, corpus, id, "", by); err != nil {
+			return Handover{}, err
 		}
 	}
 	if _, err := rm.served.AddLine(ctx, served.Line{Handover: h.ID, Author: served.ByStaff, Name: by, Text: w.Text, Mailed: to != ""}); err != nil {
@@ -349,6 +355,9 @@ func (rm *Room) Sent(ctx context.Context, corpus, exchange, by, text, to string)
 	if text = strings.TrimSpace(text); text == "" || len(text) > mostText {
 		return fault.Input("an answer has between 1 and %d bytes", mostText)
 	}
+	if _, err := rm.prepared(ctx, c.ID, exchange); err != nil { // before anything is sent
+		return err
+	}
 	if to = strings.TrimSpace(to); to != "" {
 		if a, err := mail.ParseAddress(to); err != nil || a.Address != to {
 			return fault.Input("%q is no mail address", to)
@@ -360,19 +369,28 @@ func (rm *Room) Sent(ctx context.Context, corpus, exchange, by, text, to string)
 	return rm.correct(ctx, c.ID, exchange, text, by)
 }
 
+// prepared is the exchange of a prepared reply; the zero value where none is named.
+func (rm *Room) prepared(ctx context.Context, corpus, exchange string) (talk.Exchange, error) {
+	if exchange == "" {
+		return talk.Exchange{}, nil
+	}
+	e, err := rm.talk.Exchange(ctx, corpus, exchange)
+	if err == nil && e.Surface != asking.SurfaceStaff {
+		err = fault.Input("that reply was not prepared here")
+	}
+	return e, err
+}
+
 // correct makes a snag of a prepared reply that a person changed. Words put around it, such as a greeting, change nothing.
 func (rm *Room) correct(ctx context.Context, corpus, exchange, written, by string) error {
 	if exchange == "" {
 		return nil
 	}
-	e, err := rm.talk.Exchange(ctx, corpus, exchange)
+	e, err := rm.prepared(ctx, corpus, exchange)
 	if err != nil {
 		return err
 	}
 	plain := func(s string) string { return strings.Join(strings.Fields(s), " ") }
-	if e.Surface != asking.SurfaceStaff {
-		return fault.Input("that reply was not prepared here")
-	}
 	if said := plain(e.Said); said != "" && strings.Contains(plain(written), said) {
 		return nil
 	}
