@@ -13,6 +13,7 @@ const (
 	Set     = "First questions"
 	Refusal = "Our pages say nothing about that."
 	TurnTo  = "The customer line on 01632 960411 can help."
+	Mail    = "ask@tolmouth.example" // at which the office is written to
 	Welcome = "Ask about boats, fares, luggage and the piers."
 	First   = "How much is a car to Sandrel?\nCan I bring my kayak?\nWhat happens in fog?"
 )

@@ -29,6 +29,7 @@ import (
 	"jolvex/internal/mending/conversations"
 	"jolvex/internal/mending/notices"
 	"jolvex/internal/serving"
+	"jolvex/internal/serving/channels"
 	"jolvex/internal/sim"
 	"jolvex/internal/store"
 )
@@ -53,7 +54,8 @@ func demoCommand(s *settings) *cobra.Command {
 			}
 			go func() { _ = box.Serve(post) }() // ends with the program
 			var sample sim.Sample
-			stands, err := standIns(sim.Site(demo.Pages(), home, time.Now), box, &sample)
+			messenger := &sim.Messenger{}
+			stands, err := sim.StandIns(sim.Site(demo.Pages(), home, time.Now), box, &sample, messenger)
 			if err != nil {
 				return errors.Join(err, l.Close(), post.Close())
 			}
@@ -72,6 +74,10 @@ func demoCommand(s *settings) *cobra.Command {
 					return err
 				}
 				sample.Carry(place.Visitors, place.Place)
+				if err := channelsDemo(cmd.Context(), s, home, box, messenger); err != nil {
+					return err
+				}
+				fmt.Printf("A messaging service that it answers in is at %smessenger\n", home)
 				fmt.Printf("A page that carries the assistant is at %ssample\n", home)
 				fmt.Printf("Jolvex is at %s\n", at)
 				return nil
@@ -84,24 +90,6 @@ func demoCommand(s *settings) *cobra.Command {
 	c.Flags().StringVar(&visitors, "visitors", "127.0.0.1:8645", "address at which visitors are served")
 	c.Flags().StringVar(&site, "site", "127.0.0.1:8643", "address of the demo site")
 	return c
-}
-
-// standIns serves, beside the demo site, what stands in for the endpoints of others: speech to text, embeddings, a language
-// model, a webhook and a mailbox.
-func standIns(site http.Handler, box *sim.Mailbox, sample *sim.Sample) (http.Handler, error) {
-	embeddings, err := sim.Embeddings("")
-	if err != nil {
-		return nil, err
-	}
-	mux := http.NewServeMux()
-	mux.Handle("/", site)
-	mux.Handle("GET /sample", sample)
-	mux.Handle("POST /v1/audio/transcriptions", sim.Speech(""))
-	mux.Handle("POST /v1/embeddings", embeddings)
-	mux.Handle("POST /hook", box.Handler())
-	mux.Handle("GET /mailbox", box.Handler())
-	mux.Handle("POST /v1/chat/completions", sim.Chat("", 5*time.Minute))
-	return mux, nil
 }
 
 // prepareDemo does what a person would do, over the same API: makes the corpus, gathers the site, loads the questions, runs them.
@@ -207,6 +195,36 @@ func serveDemo(ctx context.Context, s *settings, site string) (serving.Place, er
 		}
 	}
 	return place, cl.close()
+}
+
+// channelsDemo connects the demo to the stand-ins for a messaging service and a mail server. They keep no secret: each start gives them a new one.
+func channelsDemo(ctx context.Context, s *settings, home string, box *sim.Mailbox, messenger *sim.Messenger) error {
+	cl, err := connect(ctx, s)
+	if err != nil {
+		return err
+	}
+	var have []channels.Channel
+	if err := cl.call(ctx, http.MethodGet, corpusPath(demo.Corpus, "channels"), nil, &have); err != nil {
+		return err
+	}
+	for _, p := range []api.PuttingChannel{
+		{Kind: channels.KindService, Name: "Harbour chat", Settings: channels.ChannelSettings{Address: home + "messenger/replies", Mode: channels.ModeSure, Markup: channels.MarkupPlain, Longest: 1000, Silence: 24, Sources: true}},
+		{Kind: channels.KindMail, Name: "Mail to the office", Settings: channels.ChannelSettings{Address: demo.Mail, Mode: channels.ModeDraft, Markup: channels.MarkupPlain, Silence: 336, Sources: true}},
+	} {
+		if at := slices.IndexFunc(have, func(c channels.Channel) bool { return c.Kind == p.Kind && c.Name == p.Name }); at >= 0 {
+			p.ID, p.Settings, p.Renew = have[at].ID, have[at].Settings, true
+		}
+		var c channels.Channel
+		if err := cl.call(ctx, http.MethodPut, corpusPath(demo.Corpus, "channels"), p, &c); err != nil {
+			return fmt.Errorf("connect the demo to %s: %w", p.Name, err)
+		}
+		if c.Kind == channels.KindMail {
+			box.Forward(demo.Mail, c.In, c.Secret)
+		} else {
+			messenger.Connect(c.In, c.Secret)
+		}
+	}
+	return cl.close()
 }
 
 // demoFloor is what the first set must pass before the demo is released.

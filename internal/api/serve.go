@@ -117,6 +117,7 @@ func (h *handlers) serve(api huma.API) {
 		})
 	h.serveLinks(api)
 	h.desk(api)
+	h.channels(api)
 }
 
 // serveLinks registers the operations on links and keys.

@@ -26,6 +26,7 @@ import (
 	"jolvex/internal/mending"
 	"jolvex/internal/proving"
 	"jolvex/internal/serving"
+	"jolvex/internal/serving/channels"
 	"jolvex/internal/serving/desk"
 	"jolvex/internal/store"
 	"jolvex/internal/store/register"
@@ -47,6 +48,7 @@ type App struct {
 	Mending     *mending.Mender
 	Serving     *serving.Server
 	Desk        *desk.Room
+	Channels    *channels.Room
 	Keeping     *keeping.Keeper
 	People      *people.Room
 	Audit       *audit.Room
@@ -97,7 +99,7 @@ func Open(ctx context.Context, dir string, log *slog.Logger, o Options) (*App, e
 		stop()
 		return nil, errors.Join(err, a.store.Close(), lock.Close())
 	}
-	for _, run := range []func(context.Context){a.Asking.Run, a.Jobs.Run, a.Gathering.Run, a.Keeping.Run, a.Mending.Run} {
+	for _, run := range []func(context.Context){a.Asking.Run, a.Jobs.Run, a.Gathering.Run, a.Keeping.Run, a.Mending.Run, a.Channels.Run} {
 		a.running.Go(func() { run(life) })
 	}
 	return a, nil
@@ -135,7 +137,8 @@ func (a *App) furnish(ctx, life context.Context, log *slog.Logger, o Options) er
 	if a.Serving, err = serving.New(serving.Needs{Store: a.store, Log: log, Talk: a.talk, Events: a.Events, Index: a.Indexing, Asking: a.Asking, Connections: a.Connections, Pages: gathering.Looker{Gatherer: a.Gathering}}); err != nil {
 		return err
 	}
-	a.Desk = desk.New(desk.Needs{Store: a.store, Talk: a.talk, Events: a.Events, Serving: a.Serving, Corrections: corrections{a.Mending}, Now: o.Now})
+	a.Channels = channels.New(channels.Needs{Store: a.store, Connections: a.Connections, Serving: a.Serving, Sender: a.Mending.Notices, Log: log, Now: o.Now})
+	a.Desk = desk.New(desk.Needs{Carrier: a.Channels, Store: a.store, Talk: a.talk, Events: a.Events, Serving: a.Serving, Corrections: corrections{a.Mending}, Now: o.Now})
 	a.Register, a.Sessions = register.New(a.store), register.NewSessions(a.store)
 	a.People, a.Audit = people.New(a.Register, a.Sessions, a.Connections, o.Now), audit.New(a.Register)
 	a.Keeping = keeping.New(a.store, log, o.Now, a.Events, a.Jobs, a.Indexing)

@@ -21,13 +21,15 @@ import (
 
 // The surfaces on which people ask. The traffic of those who work here is kept apart from users'.
 const (
-	SurfaceBench   = "bench"   // the workbench
-	SurfaceCommand = "command" // the command line
-	SurfaceTester  = "tester"  // a tester's link to the draft
-	SurfaceWidget  = "widget"  // on a site
-	SurfaceLink    = "link"    // a share link
-	SurfaceProgram = "program" // another program, with a key
-	SurfaceStaff   = "staff"   // people who answer others
+	SurfaceBench   = "bench"    // the workbench
+	SurfaceCommand = "command"  // the command line
+	SurfaceTester  = "tester"   // a tester's link to the draft
+	SurfaceWidget  = "widget"   // on a site
+	SurfaceLink    = "link"     // a share link
+	SurfaceProgram = "program"  // another program, with a key
+	SurfaceStaff   = "staff"    // people who answer others
+	SurfaceService = "messages" // a messaging service
+	SurfaceMail    = "mail"
 )
 
 // Tests reports whether what is asked on a surface is asked by people who work here.
@@ -37,7 +39,9 @@ func Tests(surface string) bool {
 
 // keep stores a reply with its trail as an exchange of a conversation, which is begun when the caller names none.
 func (as *Asker) keep(ctx context.Context, who Caller, c store.Corpus, t *answer.Trail) (id, conversation string, err error) {
-	id = uuid.NewString()
+	if id = who.Exchange; id == "" {
+		id = uuid.NewString()
+	}
 	in := talk.Conversation{ID: who.Conversation, Corpus: c.ID, Surface: who.Surface, Audience: who.Audience, Visitor: who.Visitor, Page: who.Page, Tests: Tests(who.Surface), Release: who.Release}
 	if in.ID != "" {
 		have, _, err := as.talk.Conversation(ctx, c.ID, in.ID, 0, 0)

@@ -81,4 +81,5 @@ type Caller struct {
 	Conversation string // that it goes on with; "" to begin one
 	Visitor      string // a random name of whoever asks; "" when not known
 	Release      string // id of the release that answers; "" for the draft
+	Exchange     string // id that the reply is kept under; "" for a new one
 }

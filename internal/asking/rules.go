@@ -145,7 +145,7 @@ func (as *Asker) send(ctx context.Context, n store.Notice) error {
 	if err != nil {
 		return err
 	}
-	return m.Send(ctx, n.Recipient, v.Name+": "+v.Summary, v.letter())
+	return m.Send(ctx, model.Letter{To: n.Recipient, Subject: v.Name + ": " + v.Summary, Text: v.letter()})
 }
 
 // Notice is what a house rule had to tell somebody, as callers see it.

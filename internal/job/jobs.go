@@ -293,7 +293,7 @@ type Job struct {
 	State     string  `json:"state" enum:"queued,running,paused,done,failed,cancelled"`
 	Done      int     `json:"done"`
 	Total     int     `json:"total"`
-	Rate      float64 `json:"rate" doc:"Items a second, over the job's time so far"`
+	Rate      float64 `json:"rate" doc:"Items a second, since this pass of it began"`
 	Left      float64 `json:"left" doc:"Seconds left at that rate; 0 when not known"`
 	Note      string  `json:"note" doc:"What it is doing"`
 	Error     string  `json:"error"`
@@ -366,7 +366,10 @@ type Progress struct {
 
 func (p *Progress) Set(ctx context.Context, done, total int, note string) {
 	p.mu.Lock()
-	if !p.started {
+	if !p.started || done < p.job.Done || note != p.job.Note && p.job.Done >= p.job.Total { // another pass has a pace of its own
+		if p.started {
+			p.began = time.Now()
+		}
 		p.started, p.first = true, done
 	}
 	p.job.Done, p.job.Total, p.job.Note = done, total, note

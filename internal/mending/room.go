@@ -78,6 +78,8 @@ func (m *Mender) Run(ctx context.Context) {
 			err = m.gather(ctx)
 		case <-tell.C:
 			err = m.Notices.Look(ctx)
+		case <-m.Notices.Woken():
+			err = m.Notices.Send(ctx)
 		case <-ctx.Done():
 			return
 		}

@@ -90,16 +90,25 @@ func (m Mailer) Check() error {
 	return nil
 }
 
+// Letter is a mail that goes out.
+type Letter struct {
+	From    string // empty for the mailer's own address
+	To      string
+	Subject string
+	Text    string
+	Headers map[string]string // further ones, by name
+}
+
 // Send hands over one message. ErrConnection, wrapped, when the server does not take it. The connection is encrypted where the
 // server offers it; a password is never sent over one that is not.
-func (m Mailer) Send(ctx context.Context, to, subject, text string) error {
-	if err := m.send(ctx, to, subject, text); err != nil {
+func (m Mailer) Send(ctx context.Context, l Letter) error {
+	if err := m.send(ctx, l); err != nil {
 		return fmt.Errorf("%w: mail: %w", ErrConnection, err)
 	}
 	return nil
 }
 
-func (m Mailer) send(ctx context.Context, to, subject, text string) error {
+func (m Mailer) send(ctx context.Context, l Letter) error {
 	u, err := url.Parse(m.Server)
 	if err != nil {
 		return err
@@ -127,7 +136,7 @@ func (m Mailer) send(ctx context.Context, to, subject, text string) error {
 	if err != nil {
 		return err
 	}
-	msg, err := m.letter(to, subject, text)
+	msg, err := m.letter(l)
 	if err != nil {
 		return err
 	}
@@ -135,14 +144,20 @@ func (m Mailer) send(ctx context.Context, to, subject, text string) error {
 }
 
 // letter is a message as it goes over the wire (RFC 5322).
-func (m Mailer) letter(to, subject, text string) (*mail.Msg, error) {
+func (m Mailer) letter(l Letter) (*mail.Msg, error) {
 	msg := mail.NewMsg()
-	if err := errors.Join(msg.From(m.From), msg.To(to)); err != nil {
+	if err := errors.Join(msg.From(cmp.Or(l.From, m.From)), msg.To(l.To)); err != nil {
 		return nil, err
 	}
-	msg.Subject(strings.Join(strings.Fields(subject), " ")) // line breaks cannot leave it
+	msg.Subject(oneLine(l.Subject))
 	msg.SetDate()
 	msg.SetMessageID()
-	msg.SetBodyString(mail.TypeTextPlain, text)
+	for name, value := range l.Headers {
+		msg.SetGenHeaderPreformatted(mail.Header(name), oneLine(value)) // ids and lists of ids are not encoded
+	}
+	msg.SetBodyString(mail.TypeTextPlain, l.Text)
 	return msg, nil
 }
+
+// oneLine is a header's value: line breaks cannot leave it.
+func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }

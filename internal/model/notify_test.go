@@ -14,7 +14,7 @@ import (
 
 func TestLettersCannotBeForgedThroughTheirSubject(t *testing.T) {
 	m := Mailer{From: "a@b.example"}
-	msg, err := m.letter("c@d.example", "Fog\r\nBcc: everybody@e.example", "Half speed.\n.\nÜber")
+	msg, err := m.letter(Letter{To: "c@d.example", Subject: "Fog\r\nBcc: everybody@e.example", Text: "Half speed.\n.\nÜber", Headers: map[string]string{"In-Reply-To": "<1@d.example>\r\nBcc: everybody@e.example"}})
 	require.NoError(t, err)
 	var raw strings.Builder
 	_, err = msg.WriteTo(&raw)
@@ -25,7 +25,7 @@ func TestLettersCannotBeForgedThroughTheirSubject(t *testing.T) {
 	assert.NotContains(t, head, "\r\nBcc:")
 	assert.Contains(t, body, "=C3=9Cber")
 	for _, to := range []string{"nobody", "a@b.example\r\nBcc: x@y.example"} {
-		_, err := m.letter(to, "s", "t")
+		_, err := m.letter(Letter{To: to, Subject: "s", Text: "t"})
 		assert.Error(t, err)
 	}
 	for _, m := range []Mailer{{Server: "http://x", From: "a@b.example"}, {Server: "smtp://", From: "a@b.example"}, {Server: "smtp://x", From: "nobody"}} {

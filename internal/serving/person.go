@@ -78,6 +78,15 @@ func (sv Persons) callPerson(ctx context.Context, a Admitted, rules []rule.Rule,
 	return h.State, err
 }
 
+// Call has a conversation wait for a person whom no house rule called. why is told as the rule's name would be, and what it is about as its purpose.
+func (sv Persons) Call(ctx context.Context, a Admitted, conversation, why, about string) error {
+	h, err := sv.served.OpenHandover(ctx, served.Handover{Corpus: a.Corpus.ID, Conversation: conversation, Rule: why, Purpose: about, Who: a.Person.Name})
+	if err == nil {
+		event.Tell(ctx, sv.events, event.Handover, a.Corpus.ID, event.HandoverBody{ID: h.ID})
+	}
+	return err
+}
+
 // News is what a person said in a conversation that was handed over.
 type News struct {
 	State string     `json:"state"` // waiting, taken, closed; empty when it was never handed over

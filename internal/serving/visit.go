@@ -129,6 +129,20 @@ func (sv *Server) AdmitKey(ctx context.Context, key, scope string) (Admitted, er
 	return Admitted{Corpus: c, Surface: asking.SurfaceProgram, Key: k.ID, Scopes: scopes, Rate: k.PerMinute}, err
 }
 
+// AdmitChannel lets in who writes by a channel: a messaging service, or mail.
+func (sv *Server) AdmitChannel(ctx context.Context, corpus, surface string, now time.Time) (Admitted, error) {
+	c, err := sv.store.Corpus(ctx, corpus)
+	if err != nil {
+		return Admitted{}, err
+	}
+	p, err := sv.served.Of(ctx, c.ID)
+	if err != nil {
+		return Admitted{}, err
+	}
+	set, err := settings(p)
+	return Admitted{Corpus: c, Settings: set.at(now), Surface: surface}, err
+}
+
 // About is what a visitor's page is made of.
 type About struct {
 	Title      string   `json:"title"`
@@ -179,6 +193,7 @@ type Message struct {
 	Conversation string // that it goes on with; empty to begin one
 	Visitor      string
 	Page         string
+	Exchange     string       // id that the reply is kept under, and told again when it is there; empty for a new one
 	Turns        []query.Turn // of a program, which remembers its conversation by itself
 }
 
@@ -228,6 +243,20 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 	}
 	if m.Conversation != "" {
 		defer sv.turns.take(m.Conversation)()
+	}
+	if m.Exchange != "" {
+		who.Exchange = m.Exchange
+		switch e, err := sv.talk.Exchange(ctx, a.Corpus.ID, m.Exchange); {
+		case err == nil: // it was asked, and nobody heard
+			r, err := sv.asking.Reply(ctx, a.Corpus.ID, m.Exchange)
+			if err != nil {
+				return Said{}, err
+			}
+			r.Conversation = e.Conversation
+			return said(r), nil
+		case !errors.Is(err, fault.ErrMissing):
+			return Said{}, err
+		}
 	}
 	turns, begun, err := sv.so(ctx, a, m)
 	if err != nil {

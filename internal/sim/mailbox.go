@@ -22,6 +22,9 @@ type Letter struct {
 	To      string `json:"to,omitempty"`
 	Subject string `json:"subject,omitempty"`
 	Text    string `json:"text"`
+	ID      string `json:"id,omitempty"`      // of a mail
+	Answers string `json:"answers,omitempty"` // id of the mail that it answers
+	Auto    string `json:"auto,omitempty"`    // what it says of having been sent by a machine (RFC 3834)
 }
 
 // Mailbox stands in for a mail server and for another program with a webhook: it takes whatever comes and shows it. The zero
@@ -29,7 +32,11 @@ type Letter struct {
 type Mailbox struct {
 	mu      sync.Mutex
 	letters []Letter
+	to      map[string]handed // where mail to an address is handed in
 }
+
+// handed is where a mail server hands in what comes to an address.
+type handed struct{ at, secret string }
 
 // mostLetters is how many it keeps.
 const mostLetters = 500
@@ -49,7 +56,8 @@ func (m *Mailbox) Letters() []Letter {
 	return append([]Letter{}, m.letters...)
 }
 
-// Handler takes messages to the webhook at POST /hook and lists what came in at GET /mailbox.
+// Handler takes messages to the webhook at POST /hook, lists what came in at GET /mailbox, and has somebody write the mail that is sent to POST
+// /mailbox?to=ADDRESS.
 func (m *Mailbox) Handler() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /hook", func(w http.ResponseWriter, q *http.Request) {
@@ -59,6 +67,19 @@ func (m *Mailbox) Handler() http.Handler {
 			return
 		}
 		m.put(Letter{Way: "webhook", Text: string(body)})
+	})
+	mux.HandleFunc("POST /mailbox", func(w http.ResponseWriter, q *http.Request) {
+		body, err := io.ReadAll(http.MaxBytesReader(w, q.Body, 1<<20))
+		if err != nil {
+			http.Error(w, err.Error(), http.StatusBadRequest)
+			return
+		}
+		status, err := m.Write(q.URL.Query().Get("to"), string(body))
+		if err != nil {
+			http.Error(w, err.Error(), http.StatusBadGateway)
+			return
+		}
+		w.WriteHeader(status)
 	})
 	mux.HandleFunc("GET /mailbox", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
@@ -133,6 +154,7 @@ func read(r *bufio.Reader, from, to string) Letter {
 	if err != nil {
 		return out
 	}
+	out.ID, out.Answers, out.Auto = msg.Header.Get("Message-Id"), msg.Header.Get("In-Reply-To"), msg.Header.Get("Auto-Submitted")
 	out.Subject = msg.Header.Get("Subject")
 	if s, err := new(mime.WordDecoder).DecodeHeader(out.Subject); err == nil {
 		out.Subject = s
@@ -141,4 +163,35 @@ func read(r *bufio.Reader, from, to string) Letter {
 		out.Text = strings.ReplaceAll(string(text), "\r\n", "\n")
 	}
 	return out
+}
+
+// Forward has the server hand in what is written to an address, as mail servers do by a pipe or a transport: the whole mail, with a secret.
+func (m *Mailbox) Forward(address, to, secret string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.to == nil {
+		m.to = map[string]handed{}
+	}
+	m.to[strings.ToLower(address)] = handed{to, secret}
+}
+
+// Write has somebody write a mail, as it goes over the wire (RFC 5322), to an address that is handed in somewhere.
+func (m *Mailbox) Write(to, mail string) (int, error) {
+	m.mu.Lock()
+	h, ok := m.to[strings.ToLower(to)]
+	m.mu.Unlock()
+	if !ok {
+		return 0, fmt.Errorf("nobody reads the mail of %s", to)
+	}
+	q, err := http.NewRequest(http.MethodPost, h.at, strings.NewReader(mail))
+	if err != nil {
+		return 0, err
+	}
+	q.Header.Set("Content-Type", "message/rfc822")
+	q.Header.Set("Authorization", "Bearer "+h.secret)
+	r, err := http.DefaultClient.Do(q)
+	if err != nil {
+		return 0, err
+	}
+	return r.StatusCode, r.Body.Close()
 }

@@ -94,5 +94,6 @@ var Needs = map[string]Need{
 	"getChanges": {See, Quiet}, "setIdentity": {Release, Change}, "lookAtPage": {Release, Quiet}, "prepareReply": {Judge, Quiet}, "sendPrepared": {Judge, Act}, "findByDetails": {Judge, Act},
 	"makeRelease": {Release, Change}, "askReleased": {See, Quiet}, "goLive": {Release, Change}, "getGate": {See, Quiet}, "setGate": {Release, Change},
 	"getPlace": {See, Quiet}, "putPlace": {Release, Change}, "listLinks": {See, Quiet}, "addLink": {Release, Change}, "endLink": {Release, Change},
+	"listChannels": {See, Quiet}, "putChannel": {Release, Change}, "dropChannel": {Release, Change}, "tryChannel": {Release, Act},
 	"listKeys": {See, Quiet}, "addKey": {Release, Change}, "endKey": {Release, Change},
 }

@@ -27,6 +27,7 @@ import (
 	"jolvex/internal/app"
 	"jolvex/internal/fault"
 	"jolvex/internal/serving"
+	"jolvex/internal/serving/channels"
 )
 
 // Options say how visitors are served.
@@ -56,6 +57,7 @@ const (
 	perVisitor      = 20       // messages a minute in one conversation, or of one visitor
 	answeredAtOnce  = 64       // messages that are being answered
 	waiting         = 500      // messages that wait for that
+	readAtOnce      = 8        // messages of channels that are being read; mails are long
 	keptTools       = 200      // servers of tools that are kept
 )
 
@@ -81,6 +83,7 @@ func New(a *app.App, o Options) http.Handler {
 	limited.Post("/v/thumb", h.thumb)
 	limited.Post("/v/forget", h.forget)
 	r.With(httprate.LimitBy(heardPerAddress, time.Minute, h.address, httprate.WithLimitHandler(tooMany))).Post("/v/news", h.news)
+	r.With(middleware.ThrottleBacklog(readAtOnce, waiting, 30*time.Second)).Post("/c/{channel}", h.channel)
 	r.Post("/v1/chat/completions", h.completions)
 	r.Get("/v1/models", h.models)
 	r.Post("/v1/find", h.find)
@@ -190,6 +193,8 @@ func (h *handlers) told(err error) (int, string) {
 		{serving.ErrPaused, http.StatusServiceUnavailable},
 		{serving.ErrNoLive, http.StatusServiceUnavailable},
 		{serving.ErrScope, http.StatusForbidden},
+		{channels.ErrSigned, http.StatusUnauthorized},
+		{channels.ErrTooMany, http.StatusTooManyRequests},
 	} {
 		if errors.Is(err, x.err) {
 			return x.status, x.err.Error()

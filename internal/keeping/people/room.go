@@ -16,6 +16,7 @@ import (
 	"jolvex/core/text"
 	"jolvex/internal/connections"
 	"jolvex/internal/fault"
+	"jolvex/internal/model"
 	"jolvex/internal/store/register"
 )
 
@@ -200,7 +201,7 @@ func (r *Room) send(ctx context.Context, i Invited, base, by string) error {
 	}
 	body := fmt.Sprintf("%s invites you %s.\n\nOpen this link within seven days and choose a password:\n%s\n\nIf you did not expect this, delete this message.\n",
 		by, what, strings.TrimRight(base, "/")+"/welcome/"+i.Token)
-	return c.Send(ctx, i.Mail, "An invitation to Jolvex", body)
+	return c.Send(ctx, model.Letter{To: i.Mail, Subject: "An invitation to Jolvex", Text: body})
 }
 
 // Invitations lists the open ones; of one corpus, by its id, when it is given.

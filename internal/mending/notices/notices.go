@@ -31,11 +31,12 @@ type Room struct {
 	figures     *figures.Room
 	log         *slog.Logger
 	now         func() time.Time
+	woken       chan struct{}
 }
 
 // New makes the room.
 func New(s *store.Store, t *talk.Talk, c *connections.Connections, f *figures.Room, log *slog.Logger, now func() time.Time) *Room {
-	return &Room{s, t, talk.NewPosts(s), c, f, log, now}
+	return &Room{s, t, talk.NewPosts(s), c, f, log, now, make(chan struct{}, 1)}
 }
 
 // What people can be told of.
@@ -194,7 +195,7 @@ func (rm *Room) Look(ctx context.Context) error {
 			errs = append(errs, fmt.Errorf("tell %s: %w", s.Recipient, err))
 		}
 	}
-	return errors.Join(append(errs, rm.send(ctx))...)
+	return errors.Join(append(errs, rm.Send(ctx))...)
 }
 
 // quietUntil is when quiet hours that hold at a moment end; the moment itself when none do.

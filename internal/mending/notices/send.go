@@ -4,9 +4,12 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/mail"
 	"strings"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"jolvex/internal/fault"
 	"jolvex/internal/model"
@@ -17,13 +20,53 @@ import (
 // last it has failed.
 var waits = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour}
 
-// send sends the messages that are due.
-func (rm *Room) send(ctx context.Context) error {
+// sentAtOnce is to how many recipients messages go out at the same time.
+const sentAtOnce = 8
+
+// Wake has what is due sent at once.
+func (rm *Room) Wake() {
+	select {
+	case rm.woken <- struct{}{}:
+	default: // it has been woken
+	}
+}
+
+// Woken gives something when messages are to be sent at once.
+func (rm *Room) Woken() <-chan struct{} { return rm.woken }
+
+// Send sends the messages that are due: to each recipient one after the other, so that one that does not answer holds up nobody else.
+func (rm *Room) Send(ctx context.Context) error {
 	ds, err := rm.posts.DueDeliveries(ctx)
 	if err != nil {
 		return err
 	}
+	to := map[string][]talk.Delivery{}
 	for _, d := range ds {
+		where := d.Recipient
+		if !isHook(where) {
+			where = "mail" // by one server
+		}
+		to[where] = append(to[where], d)
+	}
+	var all errgroup.Group
+	all.SetLimit(sentAtOnce)
+	for _, some := range to {
+		all.Go(func() error { return rm.sendTo(ctx, some) })
+	}
+	return all.Wait()
+}
+
+// sendTo sends the messages of one recipient. Where the first of them does not come through, the others wait as long.
+func (rm *Room) sendTo(ctx context.Context, ds []talk.Delivery) error {
+	later := ""
+	for _, d := range ds {
+		if later != "" && isHook(d.Recipient) {
+			d.DueAt = later
+			if err := rm.posts.Delivered(ctx, d); err != nil {
+				return err
+			}
+			continue
+		}
 		gone, err := rm.gone(ctx, d)
 		if err != nil {
 			return err
@@ -48,6 +91,7 @@ func (rm *Room) send(ctx context.Context) error {
 			rm.log.Warn("a message was not sent", "to", d.Recipient, "error", err)
 		default:
 			d.Problem, d.DueAt = err.Error(), talk.Stamp(rm.now().Add(waits[d.Tries-1]))
+			later = d.DueAt
 		}
 		if err := rm.posts.Delivered(ctx, d); err != nil {
 			return err
@@ -70,11 +114,15 @@ func (rm *Room) gone(ctx context.Context, d talk.Delivery) (bool, error) {
 
 func (rm *Room) sendOne(ctx context.Context, d talk.Delivery) error {
 	if isHook(d.Recipient) {
-		s, err := rm.one(ctx, d.Corpus, d.Subscription)
-		if err != nil {
-			return err
+		sealed := d.Sealed
+		if d.Channel == "" {
+			s, err := rm.one(ctx, d.Corpus, d.Subscription)
+			if err != nil {
+				return err
+			}
+			sealed = s.Sealed
 		}
-		secret, err := rm.connections.Unseal(s.Sealed)
+		secret, err := rm.connections.Unseal(sealed)
 		if err != nil {
 			return err
 		}
@@ -84,7 +132,13 @@ func (rm *Room) sendOne(ctx context.Context, d talk.Delivery) error {
 	if err != nil {
 		return err
 	}
-	return m.Send(ctx, d.Recipient, d.Subject, d.Body)
+	l := model.Letter{From: d.Sender, To: d.Recipient, Subject: d.Subject, Text: d.Body}
+	if d.Headers != "" {
+		if err := json.Unmarshal([]byte(d.Headers), &l.Headers); err != nil {
+			return fmt.Errorf("read the headers of a mail: %w", err)
+		}
+	}
+	return m.Send(ctx, l)
 }
 
 // Answer mails the settled answer of a snag to those of its askers who left a mail address with a house rule's details, each once. It gives how many

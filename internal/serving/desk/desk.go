@@ -30,6 +30,12 @@ type Corrections interface {
 	Corrected(ctx context.Context, corpus, exchange, said, written, by string) error
 }
 
+// Carrier is what the desk needs of channels: conversations that are held elsewhere than on a page of ours.
+type Carrier interface {
+	Held(ctx context.Context, conversation string) (name string, drafted bool, err error)
+	Carry(ctx context.Context, conversation, text, name string) (bool, error)
+}
+
 // Room is the desk of all corpora.
 type Room struct {
 	store       *store.Store
@@ -39,6 +45,7 @@ type Room struct {
 	events      *event.Stream
 	serving     *serving.Server
 	corrections Corrections
+	carrier     Carrier
 	now         func() time.Time
 }
 
@@ -49,13 +56,14 @@ type Needs struct {
 	Events      *event.Stream
 	Serving     *serving.Server
 	Corrections Corrections
+	Carrier     Carrier
 	Now         func() time.Time
 }
 
 // New makes the room.
 func New(n Needs) *Room {
 	return &Room{
-		store: n.Store, served: served.New(n.Store), talk: n.Talk, posts: talk.NewPosts(n.Store), events: n.Events, serving: n.Serving, corrections: n.Corrections, now: n.Now,
+		store: n.Store, served: served.New(n.Store), talk: n.Talk, posts: talk.NewPosts(n.Store), events: n.Events, serving: n.Serving, corrections: n.Corrections, carrier: n.Carrier, now: n.Now,
 	}
 }
 
@@ -79,6 +87,8 @@ type Handover struct {
 	Page         string       `json:"page" doc:"On which it was asked"`
 	Told         []rule.Told  `json:"told" nullable:"false" doc:"Details that the asker told; hidden in part while nobody has taken it"`
 	Mail         bool         `json:"mail" doc:"The asker left a mail address"`
+	Channel      string       `json:"channel,omitempty" doc:"By which the asker writes, and is answered; empty for a page of ours"`
+	Drafted      bool         `json:"drafted,omitempty" doc:"Replies in it were prepared and not sent: a person sends them"`
 	Said         []HandedTurn `json:"said,omitempty" nullable:"false" doc:"Of an opened one: the conversation"`
 	Lines        []HandedLine `json:"lines,omitempty" nullable:"false" doc:"Of an opened one: what was said after it was handed over"`
 }
@@ -158,6 +168,9 @@ func (rm *Room) view(ctx context.Context, h served.Handover, by string, whole bo
 		return out, err
 	}
 	out.Page = c.Page
+	if out.Channel, out.Drafted, err = rm.carrier.Held(ctx, h.Conversation); err != nil && !errors.Is(err, fault.ErrMissing) {
+		return out, err
+	}
 	var asked []string
 	for _, e := range es {
 		asked = append(asked, e.Question)
@@ -305,6 +318,9 @@ func (rm *Room) Answer(ctx context.Context, corpus, id, by string, w Written) (H
 		if errors.Is(err, fault.ErrMissing) {
 			err = fault.Input("this conversation was closed")
 		}
+		return Handover{}, err
+	}
+	if _, err := rm.carrier.Carry(ctx, h.Conversation, w.Text, by); err != nil {
 		return Handover{}, err
 	}
 	if to != "" {

@@ -50,6 +50,11 @@ type Delivery struct {
 	Problem      string `db:"problem"`
 	CreatedAt    string `db:"created_at"`
 	SentAt       string `db:"sent_at"`
+	Channel      string `db:"channel_id"`      // by which it goes out; empty for none
+	Conversation string `db:"conversation_id"` // that it is said in
+	Sender       string `db:"sender"`          // of mail: the address that it comes from; empty for the usual
+	Headers      string `db:"headers"`         // of mail: further ones, JSON
+	Sealed       []byte `db:"sealed"`          // of a channel: the secret to sign with
 }
 
 // Subscriptions lists those of a corpus, or of all when it is empty, the oldest first.
@@ -90,25 +95,31 @@ func (t *Posts) DropSubscription(ctx context.Context, corpus, id string) error {
 // Deliver keeps messages to go out, and with them up to when their subscription was told of.
 func (t *Posts) Deliver(ctx context.Context, s *Subscription, ds []Delivery) error {
 	return t.s.Write(ctx, "keep messages to go out", func(tx *sqlx.Tx) error {
-		for _, d := range ds {
-			d.ID, d.CreatedAt, d.State = "msg_"+uuid.NewString(), t.s.Stamp(), "waiting"
-			if _, err := tx.NamedExecContext(ctx, `INSERT INTO deliveries (id, corpus_id, subscription_id, recipient, kind, subject, body, state, due_at, created_at)
-				VALUES (:id, :corpus_id, :subscription_id, :recipient, :kind, :subject, :body, :state, :due_at, :created_at)`, d); err != nil {
-				return err
-			}
-		}
-		if s == nil {
-			return nil
+		if err := t.DeliverIn(ctx, tx, ds); err != nil || s == nil {
+			return err
 		}
 		_, err := tx.NamedExecContext(ctx, `UPDATE subscriptions SET seen_at = :seen_at, digest_on = :digest_on WHERE id = :id`, s)
 		return err
 	})
 }
 
-// DueDeliveries lists messages whose time has come.
+// DeliverIn keeps messages to go out within a transaction.
+func (t *Posts) DeliverIn(ctx context.Context, tx *sqlx.Tx, ds []Delivery) error {
+	for _, d := range ds {
+		d.ID, d.CreatedAt, d.State = "msg_"+uuid.NewString(), t.s.Stamp(), "waiting"
+		if _, err := tx.NamedExecContext(ctx, `INSERT INTO deliveries (id, corpus_id, subscription_id, recipient, kind, subject, body, state, due_at, created_at, channel_id, conversation_id, sender, headers, sealed)
+			VALUES (:id, :corpus_id, :subscription_id, :recipient, :kind, :subject, :body, :state, :due_at, :created_at, :channel_id, :conversation_id, :sender, :headers, :sealed)`, d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// DueDeliveries lists messages whose time has come; of those of one conversation the first that waits.
 func (t *Posts) DueDeliveries(ctx context.Context) ([]Delivery, error) {
 	out := []Delivery{}
-	return out, t.s.List(ctx, &out, "messages to go out", `SELECT * FROM deliveries WHERE state = 'waiting' AND due_at <= ? ORDER BY due_at, rowid LIMIT 50`, t.s.Stamp())
+	return out, t.s.List(ctx, &out, "messages to go out", `SELECT * FROM deliveries d WHERE state = 'waiting' AND due_at <= ?
+		AND NOT EXISTS (SELECT 1 FROM deliveries e WHERE d.conversation_id <> '' AND e.conversation_id = d.conversation_id AND e.conversation_id <> '' AND e.state = 'waiting' AND e.rowid < d.rowid) ORDER BY due_at, rowid LIMIT 50`, t.s.Stamp())
 }
 
 // Delivered keeps what came of a message.
@@ -119,10 +130,10 @@ func (t *Posts) Delivered(ctx context.Context, d Delivery) error {
 	})
 }
 
-// Deliveries lists the latest messages of a corpus.
+// Deliveries lists the latest messages of a corpus; of what is said in channels what could not be sent.
 func (t *Posts) Deliveries(ctx context.Context, corpus string, most int) ([]Delivery, error) {
 	out := []Delivery{}
-	return out, t.s.List(ctx, &out, "messages", `SELECT * FROM deliveries WHERE corpus_id = ? ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, most)
+	return out, t.s.List(ctx, &out, "messages", `SELECT * FROM deliveries WHERE corpus_id = ? AND (channel_id = '' OR state = 'failed') ORDER BY created_at DESC, rowid DESC LIMIT ?`, corpus, most)
 }
 
 // SentSince counts the messages of a subscription that were made since a stamp.

@@ -351,6 +351,7 @@ func (t *Talk) Erase(ctx context.Context, corpus, visitor string) (int, error) {
 		for _, q := range []string{
 			`DELETE FROM deliveries WHERE corpus_id = ? AND subscription_id = '' AND recipient IN (SELECT json_extract(j.value, '$.value') FROM conversations c JOIN exchanges e ON e.conversation_id = c.id
 				JOIN notices n ON n.reply_id = e.id JOIN json_each(n.told) j WHERE c.corpus_id = deliveries.corpus_id AND c.visitor = ?)`, // what was mailed to them
+			`DELETE FROM deliveries WHERE corpus_id = ? AND conversation_id IN (SELECT c.id FROM conversations c WHERE c.corpus_id = deliveries.corpus_id AND c.visitor = ?)`,
 			`DELETE FROM notices WHERE corpus_id = ? AND reply_id IN (SELECT e.id FROM exchanges e JOIN conversations c ON c.id = e.conversation_id WHERE c.corpus_id = notices.corpus_id AND c.visitor = ?)`,
 			`DELETE FROM replies WHERE corpus_id = ? AND id IN (SELECT e.id FROM exchanges e JOIN conversations c ON c.id = e.conversation_id WHERE c.corpus_id = replies.corpus_id AND c.visitor = ?)`,
 		} {

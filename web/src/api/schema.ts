@@ -249,6 +249,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/channels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Messaging services and mail addresses at which the corpus answers */
+        get: operations["listChannels"];
+        /** Make a channel, or change one; the secret of a new one is told once */
+        put: operations["putChannel"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/channels/{channel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a channel; its conversations stay */
+        delete: operations["dropChannel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corpora/{corpus}/channels/{channel}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a trial message by a channel, at once */
+        post: operations["tryChannel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/collect": {
         parameters: {
             query?: never;
@@ -3342,6 +3394,69 @@ export interface components {
              */
             release: number;
         };
+        Channel: {
+            createdAt?: string;
+            figures: components["schemas"]["ChannelFigures"];
+            /** @description Empty to make one */
+            id?: string;
+            /** @description Address at which messages are handed in */
+            in?: string;
+            /** @enum {string} */
+            kind: "service" | "mail";
+            madeBy?: string;
+            name: string;
+            /** @description That both sides sign with (Standard Webhooks); told once, when it is made */
+            secret?: string;
+            settings: components["schemas"]["ChannelSettings"];
+        };
+        ChannelFigures: {
+            /** Format: int64 */
+            answered: number;
+            /** Format: int64 */
+            dropped: number;
+            /** Format: int64 */
+            failed: number;
+            lastIn: string;
+            /** Format: int64 */
+            lost: number;
+            problem: string;
+            /** Format: int64 */
+            unsent: number;
+            /** Format: int64 */
+            waiting: number;
+        };
+        ChannelSettings: {
+            /** @description Of a messaging service: where replies are posted to. Of mail: the address that replies come from */
+            address: string;
+            /**
+             * Format: int64
+             * @description Characters in one message; what is longer is sent in parts. 0 for any length
+             */
+            longest: number;
+            /**
+             * @description How links are written; mail is plain
+             * @enum {string}
+             */
+            markup: "plain" | "markdown" | "html";
+            /**
+             * @description What is done with a reply: send it; send it when the material answers, else a person does; a person sends each
+             * @enum {string}
+             */
+            mode: "answer" | "sure" | "draft";
+            /** @description Nobody is answered here; messages wait */
+            paused: boolean;
+            /**
+             * Format: int64
+             * @description Hours without a message after which the next one begins a new conversation
+             */
+            silence: number;
+            /** @description The sources stand below a reply */
+            sources: boolean;
+        };
+        ChannelTrial: {
+            /** @description What went wrong, in words; empty when it was taken */
+            problem: string;
+        };
         Chart: {
             /** Format: double */
             continuity: number;
@@ -4553,7 +4668,11 @@ export interface components {
         };
         Handover: {
             changedAt: string;
+            /** @description By which the asker writes, and is answered; empty for a page of ours */
+            channel?: string;
             conversation: string;
+            /** @description Replies in it were prepared and not sent: a person sends them */
+            drafted?: boolean;
             id: string;
             /** @description Of an opened one: what was said after it was handed over */
             lines?: components["schemas"]["HandedLine"][];
@@ -4751,7 +4870,7 @@ export interface components {
             note: string;
             /**
              * Format: double
-             * @description Items a second, over the job's time so far
+             * @description Items a second, since this pass of it began
              */
             rate: number;
             startedAt: string;
@@ -5786,6 +5905,16 @@ export interface components {
             /** @enum {string} */
             thumb: "up" | "down" | "";
             word?: string;
+        };
+        PuttingChannel: {
+            /** @description Empty to make one */
+            id?: string;
+            /** @enum {string} */
+            kind: "service" | "mail";
+            name: string;
+            /** @description Give it a new secret; the one so far does not work any more */
+            renew?: boolean;
+            settings: components["schemas"]["ChannelSettings"];
         };
         QueryEntry: {
             means: string[];
@@ -7009,6 +7138,10 @@ export interface components {
             /** @description What is tried, in words */
             note: string;
         };
+        TryChannelRequest: {
+            /** @description Of mail: the address to send it to */
+            to?: string;
+        };
         Uncovered: {
             /** Format: int64 */
             asked: number;
@@ -7870,6 +8003,142 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listChannels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Channel"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putChannel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PuttingChannel"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Channel"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropChannel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryChannel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryChannelRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelTrial"];
                 };
             };
             /** @description Error */

@@ -5,7 +5,14 @@ import { shortAddress } from '@/api/words'
 import { useCorpus } from '@/stores/corpus'
 
 /** A reply that is prepared for somebody who answers others: from everything staff may read, to be changed and sent. */
-const props = defineProps<{ question: string; handover?: string; mail?: boolean; sending?: boolean }>()
+const props = defineProps<{
+  question: string
+  handover?: string
+  /** What the assistant would have said; it was not sent. */
+  draft?: string
+  mail?: boolean
+  sending?: boolean
+}>()
 const emit = defineEmits<{ answer: [text: string, prepared: string, mail: boolean] }>()
 
 const corpus = useCorpus()
@@ -18,7 +25,7 @@ const tones = [
   { value: 'Formal and exact; no contractions.', label: 'Formal' },
 ]
 const reply = ref<Reply>()
-const text = ref('')
+const text = ref(props.draft ?? '')
 const to = ref('')
 const byMail = ref(false)
 const busy = ref(false)
@@ -30,7 +37,7 @@ watch(
   (q) => {
     asked.value = q
     reply.value = undefined
-    text.value = ''
+    text.value = props.draft ?? ''
     done.value = ''
   },
 )

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import ChannelsView from './ChannelsView.vue'
 import KeysView from './KeysView.vue'
 import LinksView from './LinksView.vue'
 import ReleasesView from './ReleasesView.vue'
@@ -15,6 +16,7 @@ const views = [
   { key: 'site', label: 'On a site' },
   { key: 'links', label: 'Links' },
   { key: 'keys', label: 'Programs' },
+  { key: 'channels', label: 'Messages and mail' },
   { key: 'staff', label: 'Staff' },
 ]
 const view = computed({
@@ -33,6 +35,7 @@ const view = computed({
     <SiteView v-if="view === 'site'" />
     <LinksView v-else-if="view === 'links'" />
     <KeysView v-else-if="view === 'keys'" />
+    <ChannelsView v-else-if="view === 'channels'" />
     <StaffView v-else-if="view === 'staff'" />
     <ReleasesView v-else />
   </div>

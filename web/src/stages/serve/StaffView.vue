@@ -175,6 +175,10 @@ onUnmounted(
           >
           <ElButton v-if="one.id !== '' && one.state !== 'closed'" :disabled="busy" @click="close(one)">Close</ElButton>
         </header>
+        <p v-if="one.channel" class="hint">
+          Written by {{ one.channel }}; what you send goes out there.
+          <strong v-if="one.drafted" class="caution">The replies below were not sent.</strong>
+        </p>
         <p v-if="one.page" class="hint">
           Asked on <a :href="one.page" target="_blank" rel="noopener noreferrer">{{ shortAddress(one.page) }}</a>
         </p>
@@ -204,6 +208,7 @@ onUnmounted(
           v-if="one.id !== '' && one.state !== 'closed'"
           :key="one.id + String(one.lines?.length)"
           :question="about"
+          :draft="one.drafted ? one.said?.at(-1)?.said : ''"
           :handover="one.id"
           :mail="one.mail"
           :sending="busy"
@@ -223,28 +228,6 @@ onUnmounted(
 </template>
 
 <style scoped>
-.queue {
-  list-style: none;
-  margin: 8px 0 0;
-  padding: 0;
-  border-top: 1px solid var(--line);
-}
-.queue button {
-  display: block;
-  width: 100%;
-  text-align: left;
-  background: none;
-  border: 0;
-  border-bottom: 1px solid var(--line);
-  padding: 7px 6px;
-  font-size: 14px;
-  color: var(--ink);
-  cursor: pointer;
-}
-.queue button[aria-current='true'] {
-  background: var(--raised);
-  box-shadow: inset 3px 0 0 var(--accent);
-}
 .queue .about {
   display: -webkit-box;
   -webkit-line-clamp: 2;
