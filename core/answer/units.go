@@ -88,7 +88,9 @@ func (o *Opened) whole(version string, d *doc.Document) wholeDocument {
 		h, ok = o.large.Get(version)
 	}
 	if !ok {
-		h.records = slices.DeleteFunc(record.Of(d), func(r record.Record) bool { return check.Instructs(d.Of(r.Span)) })
+		h.records = slices.DeleteFunc(record.Of(d), func(r record.Record) bool {
+			return slices.ContainsFunc(r.Spans(), func(s doc.Span) bool { return check.Instructs(d.Of(s)) })
+		})
 		h.until = record.Until(d)
 		if len(h.records) > manyRecords {
 			o.large.Add(version, h)

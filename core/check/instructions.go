@@ -1,18 +1,20 @@
 // Package check finds in a document what will hurt answers.
 package check
 
-import "regexp"
+import (
+	"jolvex/core/text"
+)
 
 // Version names the algorithm.
 const Version = "check-4"
 
 // Wordings by which a page speaks to an assistant rather than to its readers. (Common practice, no published source.)
-var instructing = []*regexp.Regexp{
-	en.Pattern("instructs-to-ignore"),
-	en.Pattern("instructs-by-note"),
-	en.Pattern("instructs-assistants"),
-	en.Pattern("instructs-if-assistant"),
-	en.Pattern("instructs-to-reveal"),
+var instructing = []text.Prefilter{
+	text.NewPrefilter(en.Pattern("instructs-to-ignore")),
+	text.NewPrefilter(en.Pattern("instructs-by-note")),
+	text.NewPrefilter(en.Pattern("instructs-assistants")),
+	text.NewPrefilter(en.Pattern("instructs-if-assistant")),
+	text.NewPrefilter(en.Pattern("instructs-to-reveal")),
 }
 
 // past finds what is said of the past: that assistants should have done a thing asks nothing of one.
@@ -20,8 +22,12 @@ var past = en.Pattern("instructs-past")
 
 // Instructs reports whether a passage tries to instruct an assistant. Such a passage is never quoted in a reply.
 func Instructs(passage string) bool {
-	for _, r := range instructing {
-		for _, m := range r.FindAllString(passage, -1) {
+	folded := text.Sift(passage)
+	for _, p := range instructing {
+		if !p.May(folded) {
+			continue
+		}
+		for _, m := range p.Regexp().FindAllString(passage, -1) {
 			if !past.MatchString(m) {
 				return true
 			}

@@ -59,7 +59,9 @@ type question struct {
 	days    map[int]bool
 	months  map[int]bool
 
-	headed map[naming]mask // terms that name an attribute, by what that depends on: a column has one name for all its rows
+	stemmed map[string]mask  // terms that a stem says
+	stands  map[*string]mask // terms that the stems of what records stand under say, by the first of them
+	headed  map[naming]mask  // terms that name an attribute, by what that depends on: a column has one name for all its rows
 }
 
 // naming is what it depends on which terms name an attribute.

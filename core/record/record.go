@@ -4,6 +4,7 @@
 package record
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -27,7 +28,8 @@ type Cell struct {
 
 // seen is what a cell holds, read once.
 type seen struct {
-	text, name map[string]bool // stems
+	text, name []string // stems, each once
+	bare       []string // of a name: its stems without what it says of itself in brackets
 	nameWords  []string
 	figures    []text.Quantity
 	kind       text.QuantityKind // of the first figure; "" for words
@@ -38,7 +40,7 @@ type seen struct {
 }
 
 func look(c *Cell) {
-	s := &seen{text: text.Stems(c.Text), name: text.Stems(c.Name), figures: text.Quantities(c.Text), yes: sayYes(c.Text), no: sayNo(c.Text), shut: shut.MatchString(c.Text)}
+	s := &seen{text: stemsOf(c.Text), name: stemsOf(c.Name), figures: text.Quantities(c.Text), yes: sayYes(c.Text), no: sayNo(c.Text), shut: shut.MatchString(c.Text)}
 	for _, w := range text.Content(c.Name) {
 		s.nameWords = append(s.nameWords, w.Norm)
 	}
@@ -46,8 +48,14 @@ func look(c *Cell) {
 		s.kind = s.figures[0].Dimension()
 	}
 	s.bounds, s.bounded = text.BoundsIn(c.Text)
+	if c.Key {
+		s.bare = stemsOf(bracketed.ReplaceAllString(c.Text, ""))
+	}
 	c.seen = s
 }
+
+// stemsOf are the stems of some texts, each once, in order.
+func stemsOf(ss ...string) []string { return slices.Sorted(maps.Keys(text.Stems(ss...))) }
 
 // Record is one row of a table, one item "label: value", or the short labelled sections of one page.
 type Record struct {
@@ -55,10 +63,28 @@ type Record struct {
 	Scope  []string // what it stands under: title, headings, caption
 	Cells  []Cell
 	Span   doc.Span
-	set    string // records of one set have the same attributes
-	until  string // the last day on which it holds, as 2006-01-02; "" when none is told
-	year   string // that its title or headings name; "" for none
+	under  []string // stems of that
+	set    string   // records of one set have the same attributes
+	until  string   // the last day on which it holds, as 2006-01-02; "" when none is told
+	year   string   // that its title or headings name; "" for none
 }
+
+// Spans are the parts of its document that a record is read from: all of it together, or, where it is put together from the sections of a page, each.
+func (r *Record) Spans() []doc.Span {
+	if r.set != ofPage {
+		return []doc.Span{r.Span}
+	}
+	var out []doc.Span
+	for _, c := range r.Cells {
+		if c.Span.Len() > 0 {
+			out = append(out, c.Span)
+		}
+	}
+	return out
+}
+
+// ofPage is the set of records that are put together from the sections of a page.
+const ofPage = "page"
 
 // Limits of what is taken for a record rather than for running text.
 const (
@@ -112,6 +138,11 @@ func (r *reader) add(x Record) {
 		look(&x.Cells[i])
 	}
 	x.year = yearOf(x.Scope)
+	if n := len(r.out); n > 0 && slices.Equal(r.out[n-1].Scope, x.Scope) {
+		x.under = r.out[n-1].under // shared, so that a question reads it once
+	} else {
+		x.under = stemsOf(x.Scope...)
+	}
 	r.out = append(r.out, x)
 }
 
@@ -186,7 +217,7 @@ func (r *reader) section(block int) {
 		return
 	}
 	if len(r.page.Cells) == 0 {
-		r.page = Record{Scope: []string{d.Title}, Span: body.Span, set: "page", until: r.until, Cells: []Cell{{Text: d.Title, Key: true}}}
+		r.page = Record{Scope: []string{d.Title}, Span: body.Span, set: ofPage, until: r.until, Cells: []Cell{{Text: d.Title, Key: true}}}
 	}
 	r.page.Span.End = body.Span.End
 	r.page.Cells = append(r.page.Cells, Cell{Name: d.Of(d.Blocks[block].Span), Text: value, Span: body.Span})

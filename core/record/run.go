@@ -90,22 +90,11 @@ var bracketed = regexp.MustCompile(`\([^)]*\)`)
 // views sees every record from the question.
 func (q *question) views(records []Record) []view {
 	out := make([]view, len(records))
-	stems := map[string]map[string]bool{}
-	of := func(s string) map[string]bool {
-		m, ok := stems[s]
-		if !ok {
-			m = text.Stems(s)
-			stems[s] = m
-		}
-		return m
-	}
 	for i := range records {
 		r := &records[i]
 		v := view{Record: r, heads: make([]mask, len(r.Cells)), vals: make([]mask, len(r.Cells))}
 		v.old = r.until != "" && r.until < q.AsOf || r.year != "" && len(q.AsOf) >= 4 && r.year < q.AsOf[:4]
-		for _, s := range r.Scope {
-			v.scope |= q.names(of(s), s, false)
-		}
+		v.scope = q.standing(r)
 		named, all := 0, 0
 		for c := range r.Cells {
 			x := &r.Cells[c]
@@ -114,12 +103,12 @@ func (q *question) views(records []Record) []view {
 				m := q.names(x.seen.text, x.Text, ranges)
 				v.key |= m
 				v.scope |= q.names(x.seen.name, x.Name, false)
-				for s := range of(bracketed.ReplaceAllString(x.Text, "")) {
+				for _, s := range x.seen.bare {
 					if text.Stop(s) {
 						continue
 					}
 					all++
-					if q.hasStem(s) {
+					if q.saysStem(s) != 0 {
 						named++
 					}
 				}
@@ -154,8 +143,64 @@ func (q *question) otherNumber(r *Record) bool {
 	return false
 }
 
-func (q *question) hasStem(s string) bool {
-	return slices.ContainsFunc(q.terms, func(t term) bool { return kin(t.Stem, s) })
+// saysStem tells which terms a stem says: those that are of its word.
+func (q *question) saysStem(s string) mask {
+	out, ok := q.stemmed[s]
+	if ok {
+		return out
+	}
+	for i := range q.terms {
+		if kin(s, q.terms[i].Stem) {
+			out |= 1 << i
+		}
+	}
+	if q.stemmed == nil {
+		q.stemmed = map[string]mask{}
+	}
+	q.stemmed[s] = out
+	return out
+}
+
+// says tells which terms some stems say.
+func (q *question) says(stems []string) mask {
+	var out mask
+	for _, s := range stems {
+		out |= q.saysStem(s)
+	}
+	return out
+}
+
+// standing tells which terms are said by what a record stands under.
+func (q *question) standing(r *Record) mask {
+	if len(r.under) == 0 {
+		return q.calendar(r.Scope...)
+	}
+	out, ok := q.stands[&r.under[0]]
+	if !ok {
+		out = q.says(r.under) | q.calendar(r.Scope...)
+		if q.stands == nil {
+			q.stands = map[*string]mask{}
+		}
+		q.stands[&r.under[0]] = out
+	}
+	return out
+}
+
+// calendar tells which terms are days and months that some words name, by ranges of them, too.
+func (q *question) calendar(ss ...string) mask {
+	if len(q.days) == 0 && len(q.months) == 0 {
+		return 0
+	}
+	var out mask
+	for _, s := range ss {
+		days, months := q.daysOf(s), q.monthsOf(s)
+		for i := range q.terms {
+			if t := &q.terms[i]; t.day > 0 && days[t.day] || t.month > 0 && months[t.month] {
+				out |= 1 << i
+			}
+		}
+	}
+	return out
 }
 
 // kin reports whether two stems are of one word: "teach" and "teacher".
@@ -170,38 +215,16 @@ func kin(a, b string) bool {
 }
 
 // names tells which terms some words say; days and months are said by ranges of them, too, and amounts by ranges of figures.
-func (q *question) names(stems map[string]bool, s string, ranges bool) mask {
-	var out mask
-	for i := range q.terms {
-		t := &q.terms[i]
-		switch {
-		case has(stems, t.Stem), t.day > 0 && q.daysOf(s)[t.day], t.month > 0 && q.monthsOf(s)[t.month]:
-			out |= 1 << i
-		}
-	}
+func (q *question) names(stems []string, s string, ranges bool) mask {
+	out := q.says(stems) | q.calendar(s)
 	if ranges {
 		for i := range q.terms {
-			if q.terms[i].figure || has(stems, q.terms[i].Stem) {
+			if q.terms[i].figure {
 				out |= 1 << i
 			}
 		}
 	}
 	return out
-}
-
-func has(stems map[string]bool, stem string) bool {
-	if stems[stem] {
-		return true
-	}
-	if len(stem) < 4 {
-		return false
-	}
-	for s := range stems {
-		if kin(s, stem) {
-			return true
-		}
-	}
-	return false
 }
 
 // spans reports whether a label is a range of days or months that holds one of the question's.
@@ -287,14 +310,15 @@ func (q *question) heads(x *Cell) mask {
 
 func (q *question) headsOf(x *Cell) mask {
 	var out mask
-	kind, stems := x.seen.kind, x.seen.name
+	kind, said := x.seen.kind, q.says(x.seen.name)
+	address := slices.ContainsFunc(x.seen.name, func(s string) bool { return kin(s, "address") })
 	for i := range q.terms {
 		t := &q.terms[i]
-		if has(stems, t.Stem) || asksKind[kind][t.Norm] || t.op && q.task == anExtreme {
+		if said&(1<<i) != 0 || asksKind[kind][t.Norm] || t.op && q.task == anExtreme {
 			out |= 1 << i
 			continue
 		}
-		if asksOpen[t.Norm] && (kind == text.Clock || x.seen.shut) || asksPlace[t.Norm] && has(stems, "address") {
+		if asksOpen[t.Norm] && (kind == text.Clock || x.seen.shut) || asksPlace[t.Norm] && address {
 			out |= 1 << i
 			continue
 		}
@@ -313,19 +337,19 @@ func (q *question) headsOf(x *Cell) mask {
 // values tells which terms a value says.
 func (q *question) values(x *Cell) mask {
 	var out mask
-	figures, stems := x.seen.figures, x.seen.text
+	figures, said := x.seen.figures, q.says(x.seen.text)
 	for i := range q.terms {
 		t := &q.terms[i]
 		if strings.ContainsAny(t.Norm, "0123456789") {
 			same := slices.ContainsFunc(q.figures, func(m text.Quantity) bool {
 				return m.Start <= t.Start && t.End <= m.End && slices.ContainsFunc(figures, func(f text.Quantity) bool { return f.Kind == m.Kind && f.Value == m.Value })
 			})
-			if same || has(stems, t.Stem) && len(figures) == 0 {
+			if same || said&(1<<i) != 0 && len(figures) == 0 {
 				out |= 1 << i
 			}
 			continue
 		}
-		if has(stems, t.Stem) || t.day > 0 && q.daysOf(x.Text)[t.day] {
+		if said&(1<<i) != 0 || t.day > 0 && q.daysOf(x.Text)[t.day] {
 			out |= 1 << i
 		}
 	}
@@ -472,7 +496,7 @@ func (q *question) value(vs []view) (Answer, bool) {
 // echoes reports whether a value says nothing that the question does not say.
 func (q *question) echoes(s string) bool {
 	ws := text.Content(s)
-	return len(ws) > 0 && !slices.ContainsFunc(ws, func(w text.Word) bool { return !q.hasStem(w.Stem) })
+	return len(ws) > 0 && !slices.ContainsFunc(ws, func(w text.Word) bool { return q.saysStem(w.Stem) == 0 })
 }
 
 // tightest leaves, of hits whose records are named by ranges of figures, those of the narrowest: "up to 10 kg" is the row for 8 kg where
@@ -683,7 +707,7 @@ func (q *question) deciding(v *view) int {
 		for i := range q.terms {
 			switch {
 			case q.terms[i].op || v.heads[c]&(1<<i) == 0:
-			case has(x.seen.name, q.terms[i].Stem):
+			case q.says(x.seen.name)&(1<<i) != 0:
 				named += 2
 			default:
 				named += 0.5

@@ -36,12 +36,24 @@ type Options struct {
 	Log     *slog.Logger
 }
 
+// packed compresses answers, but for streams: what packs takes a megabyte for as long as a request lasts.
+func packed(next http.Handler) http.Handler {
+	with := middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml")(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		if strings.HasSuffix(q.URL.Path, "/events") {
+			next.ServeHTTP(w, q)
+			return
+		}
+		with.ServeHTTP(w, q)
+	})
+}
+
 // New makes the handler of everything that belongs to the workbench.
 func New(app *app.App, o Options) http.Handler {
 	r := chi.NewRouter()
 	g := door.NewGuard(app, o.Door, r, o.Log)
 	r.Use(middleware.RequestID, recoverer(o.Log), hosts(o.Hosts, o.Door.Command), http.NewCrossOriginProtection().Handler, headers, framing(app), g.Handler)
-	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml"))
+	r.Use(packed)
 	r.Use(newUploads().handler)
 	g.Knows(describe(r, app, o.Version).OpenAPI())
 	g.Get("/api/events", "watchEvents", events(app))

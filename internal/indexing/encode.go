@@ -131,7 +131,7 @@ func (s sentenceEncoder) Dimensions() int { return s.by.Dimensions() }
 // Embed implements embed.Embedder. The texts of one chunk are kept as one row; a single text is a question and is not kept.
 func (s sentenceEncoder) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
 	if len(texts) == 1 {
-		return s.by.Questions().Embed(ctx, texts)
+		return s.ix.asked.Of(s.by.Questions()).Embed(ctx, texts)
 	}
 	out, err := s.ix.sentences(ctx, s.by, [][]string{texts})
 	if err != nil {

@@ -13,8 +13,6 @@ import (
 	"jolvex/internal/fault"
 	"jolvex/internal/model"
 	"jolvex/internal/store"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // reader is an embedder that reads texts behind, while word vectors serve.
@@ -36,7 +34,6 @@ type Endpoint struct {
 	ix   *Indexer
 	link model.Embeddings
 	dim  int
-	met  *lru.Cache[string, embed.Vector] // of questions asked lately
 }
 
 // ID implements embed.Embedder.
@@ -47,22 +44,9 @@ func (e *Endpoint) ID() string {
 // Dimensions implements embed.Embedder.
 func (e *Endpoint) Dimensions() int { return e.dim }
 
-// Embed implements embed.Embedder, for questions: what was asked lately is remembered.
+// Embed implements embed.Embedder.
 func (e *Endpoint) Embed(ctx context.Context, texts []string) ([]embed.Vector, error) {
-	out := make([]embed.Vector, len(texts))
-	for i, t := range texts {
-		if v, ok := e.met.Get(t); ok {
-			out[i] = v
-			continue
-		}
-		vs, err := e.read(ctx, 1, []string{t})
-		if err != nil {
-			return nil, err
-		}
-		e.met.Add(t, vs[0])
-		out[i] = vs[0]
-	}
-	return out, nil
+	return e.read(ctx, 1, texts)
 }
 
 func (e *Endpoint) read(ctx context.Context, _ int, texts []string) ([]embed.Vector, error) {
@@ -97,9 +81,6 @@ func (ix *Indexer) LoadEndpoint(ctx context.Context) error {
 		return err
 	}
 	e := &Endpoint{ix: ix, link: model.Embeddings{Base: c.Base, Model: c.Model}, dim: c.Dimensions}
-	if e.met, err = lru.New[string, embed.Vector](2_000); err != nil {
-		return err
-	}
 	if len(c.Sealed) > 0 {
 		key, err := ix.connections.Unseal(c.Sealed)
 		if err != nil {
@@ -177,12 +158,12 @@ func (ix *Indexer) Behind(m method.Method) reader {
 
 // readerBy finds what reads texts as an index's vectors were made; nil for word vectors.
 func (ix *Indexer) readerBy(id string) (reader, error) {
-	e, err := ix.MadeBy(id)
+	_, err := ix.MadeBy(id)
 	if err != nil || id == ix.words.ID() {
 		return nil, err
 	}
-	if r, ok := e.(reader); ok {
-		return r, nil
+	if e := ix.endpoint.Load(); e != nil && e.ID() == id {
+		return e, nil
 	}
 	if e := embed.BuiltIn(id); e != nil {
 		return encoderReader{e}, nil
@@ -193,12 +174,12 @@ func (ix *Indexer) readerBy(id string) (reader, error) {
 // MadeBy finds what embeds questions as an index's vectors were made, by its ID.
 func (ix *Indexer) MadeBy(id string) (embed.Embedder, error) {
 	if e := embed.BuiltIn(id); e != nil {
-		return e.Questions(), nil
+		return ix.asked.Of(e.Questions()), nil
 	}
 	switch {
 	case strings.HasPrefix(id, "endpoint-"):
 		if e := ix.endpoint.Load(); e != nil && e.ID() == id {
-			return e, nil
+			return ix.asked.Of(e), nil
 		}
 		return nil, errors.New("the index holds vectors of an embeddings endpoint that is no longer connected: connect it again, or choose another embedding")
 	}

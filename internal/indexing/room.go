@@ -25,8 +25,9 @@ import (
 
 // How many document versions are kept in memory, as they are and ready to be cut.
 const (
-	keptVersions = 4000
-	keptPrepared = 4000
+	keptVersions  = 4000
+	keptPrepared  = 4000
+	keptQuestions = 4000 // vectors of about 400 bytes
 )
 
 // Indexer holds the indexes of all corpora.
@@ -41,6 +42,7 @@ type Indexer struct {
 	graphFrom   int
 
 	words    *embed.Static
+	asked    *embed.Memory // vectors of questions
 	encoder  *embed.Encoder
 	endpoint atomic.Pointer[Endpoint] // of embeddings; nil when none is connected
 	versions *lru.Cache[string, *doc.Document]
@@ -80,6 +82,9 @@ func New(n Needs) (*Indexer, error) {
 	}
 	if ix.versions, err = lru.New[string, *doc.Document](keptVersions); err != nil {
 		return nil, fmt.Errorf("make room for document versions: %w", err)
+	}
+	if ix.asked, err = embed.NewMemory(keptQuestions); err != nil {
+		return nil, err
 	}
 	if ix.prepared, err = lru.New[string, *chunk.Prepared](keptPrepared); err != nil {
 		return nil, fmt.Errorf("make room for prepared documents: %w", err)

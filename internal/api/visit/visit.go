@@ -67,13 +67,13 @@ func New(a *app.App, o Options) http.Handler {
 	h := &handlers{app: a, o: o, rates: map[int]*httprate.RateLimiter{}, tools: tools}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, middleware.Recoverer, headers)
-	r.Use(middleware.Compress(5, "application/json", "text/html", "text/css", "text/javascript"))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		write(w, http.StatusOK, map[string]string{"state": "ok"})
 	})
-	r.Get("/w.js", h.asset("w.js", "text/javascript; charset=utf-8"))
-	r.Get("/sheet.js", h.asset("sheet.js", "text/javascript; charset=utf-8"))
-	r.Get("/sheet.css", h.asset("sheet.css", "text/css; charset=utf-8"))
+	packed := r.With(middleware.Compress(5, "text/css", "text/javascript")) // what packs takes a megabyte for each request, also for those that wait
+	packed.Get("/w.js", h.asset("w.js", "text/javascript; charset=utf-8"))
+	packed.Get("/sheet.js", h.asset("sheet.js", "text/javascript; charset=utf-8"))
+	packed.Get("/sheet.css", h.asset("sheet.css", "text/css; charset=utf-8"))
 	r.Get("/at/{place}", h.sheet)
 	r.Get("/s/{token}", h.shared)
 	r.Get("/v/pass", h.pass)
