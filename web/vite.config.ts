@@ -14,7 +14,10 @@ export default defineConfig({
     Components({ resolvers: [resolver], dirs: [], dts: false }),
   ],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
-  server: { proxy: { '/api': 'http://127.0.0.1:8642' } },
+  server: {
+    proxy: { '/api': 'http://127.0.0.1:8642' },
+    fs: { allow: ['.', '../docs'] }, // which a test reads
+  },
   build: { target: 'es2022', chunkSizeWarningLimit: 900 },
   test: {
     testTimeout: 30_000, // of a busy machine: what hangs is found out all the same

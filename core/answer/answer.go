@@ -33,6 +33,8 @@ type Bench struct {
 	Glossary []query.Entry
 	Rules    []rule.Rule
 	Matcher  *rule.Matcher // of Rules; nil obeys none
+	Campaign string        // by which the asker came; "" when not known
+	Place    string        // for which the site says that it stands
 	Page     string        // address of the page on which it is asked; "" when not known
 	Model    Model         // words replies and questions; nil when none is connected
 	Query    query.Settings

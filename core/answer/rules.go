@@ -15,7 +15,7 @@ func (b Bench) obey(ctx context.Context, q query.Question, unanswered bool) (*ru
 	if len(b.Rules) == 0 || b.Matcher == nil {
 		return nil, nil
 	}
-	msg := rule.Message{Text: q.Text, Page: b.Page}
+	msg := rule.Message{Text: q.Text, Page: b.Page, Campaign: b.Campaign, Place: b.Place}
 	if at, err := time.Parse(time.RFC3339, b.Pins.AsOf); err == nil {
 		msg.At = at
 	}

@@ -20,6 +20,8 @@ import (
 type Message struct {
 	Text     string
 	Page     string    // address of the page on which it was asked; "" when not known
+	Campaign string    // by which the asker came; "" when not known
+	Place    string    // for which the site says that it stands; "" when it says nothing
 	Language string    // ISO 639-1; "" for the corpus's
 	At       time.Time // when it is asked; the zero time takes everybody to be there
 }
@@ -216,13 +218,17 @@ func circumstances(w When, msg Message) string {
 	if len(w.Pages) > 0 && !onPage(w.Pages, msg.Page) {
 		return "it was asked on another page"
 	}
-	if len(w.Languages) > 0 {
-		for _, l := range w.Languages {
-			if strings.EqualFold(l, msg.Language) {
-				return ""
-			}
+	for _, c := range []struct {
+		wanted  []string
+		is, why string
+	}{
+		{w.Campaigns, msg.Campaign, "it did not come by this campaign"},
+		{w.Places, msg.Place, "it was asked at another place"},
+		{w.Languages, msg.Language, "it is in another language"},
+	} {
+		if len(c.wanted) > 0 && !slices.ContainsFunc(c.wanted, func(s string) bool { return strings.EqualFold(s, c.is) }) {
+			return c.why
 		}
-		return "it is in another language"
 	}
 	return ""
 }

@@ -23,7 +23,7 @@ type Rule struct {
 }
 
 // When are the conditions of a rule. Of what is said (like, contains, person, urgent) one must hold; of the circumstances
-// (pages, languages, unanswered) all that are given. A rule that asks for nothing that is said holds for whatever is said.
+// (pages, campaigns, places, languages, unanswered) all that are given. A rule that asks for nothing that is said holds for whatever is said.
 type When struct {
 	Like       []string `json:"like,omitempty" nullable:"false" maxItems:"50" doc:"Example wordings, matched by meaning; misspelt ones match too"`
 	Nearness   float64  `json:"nearness,omitempty" minimum:"0" maximum:"1" doc:"How alike in meaning a message must be to one of them; 0 for the usual 0.61"`
@@ -32,7 +32,14 @@ type When struct {
 	Urgent     bool     `json:"urgent,omitempty" doc:"The message sounds urgent"`
 	Pages      []string `json:"pages,omitempty" nullable:"false" maxItems:"20" doc:"Beginnings of addresses of the page on which it is asked, or of its host"`
 	Languages  []string `json:"languages,omitempty" nullable:"false" maxItems:"20" doc:"ISO 639-1 codes of the message's language"`
+	Campaigns  []string `json:"campaigns,omitempty" nullable:"false" maxItems:"20" doc:"Campaigns by which the asker came, as the page's address or the site's line names them"`
+	Places     []string `json:"places,omitempty" nullable:"false" maxItems:"20" doc:"Places for which the site's line says that it stands: a shop, a pier"`
 	Unanswered bool     `json:"unanswered,omitempty" doc:"The sources have no answer"`
+}
+
+// somewhere reports whether a rule asks for a circumstance of where and by whom it is asked.
+func (w When) somewhere() bool {
+	return len(w.Pages)+len(w.Campaigns)+len(w.Places)+len(w.Languages) > 0
 }
 
 // said reports whether a rule hangs on what is said.

@@ -28,7 +28,7 @@ func (m *Matcher) Warnings(ctx context.Context, rules []Rule) ([]Warning, error)
 		if a.Off {
 			continue
 		}
-		if !a.When.said() && len(a.When.Pages)+len(a.When.Languages) == 0 && !a.When.Unanswered && a.Stop {
+		if !a.When.said() && !a.When.somewhere() && !a.When.Unanswered && a.Stop {
 			for _, b := range rules[i+1:] {
 				out = append(out, Warning{b.ID, Behind, a.ID, fmt.Sprintf("it is never reached: “%s” holds for whatever is said, and stops", a.Name)})
 			}

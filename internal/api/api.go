@@ -167,7 +167,7 @@ func hosts(more []string, socket bool) func(http.Handler) http.Handler {
 	}
 }
 
-const policy = "default-src 'self'; img-src 'self' data:; media-src 'self' http: https:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+const policy = "default-src 'self'; img-src 'self' data: blob:; media-src 'self' http: https:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 
 // framing lets the workbench show pages of visitors, from their address.
 func framing(app *app.App) func(http.Handler) http.Handler {

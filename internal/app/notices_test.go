@@ -2,7 +2,9 @@ package app_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"net"
+	"net/http"
 	"net/http/httptest"
 	"strings"
 	"sync/atomic"
@@ -159,11 +161,11 @@ func TestAMessageThatDoesNotGoOutIsTriedAgain(t *testing.T) {
 	assert.Contains(t, state().Problem, "no mail server")
 	p.look(t)
 	assert.Equal(t, 1, state().Tries, "not before its time")
-	for range 6 {
-		p.at.Add(int64(11 * time.Hour))
+	for range 7 {
+		p.at.Add(int64(15 * time.Hour))
 		p.look(t)
 	}
-	assert.Equal(t, []any{"failed", 7}, []any{state().State, state().Tries}, "in the end it has failed")
+	assert.Equal(t, []any{"failed", 8}, []any{state().State, state().Tries}, "in the end it has failed")
 	require.NoError(t, p.Mending.Notices.Retry(t.Context(), "c", state().ID))
 	p.look(t)
 	assert.Equal(t, []any{"waiting", 1}, []any{state().State, state().Tries})
@@ -172,6 +174,52 @@ func TestAMessageThatDoesNotGoOutIsTriedAgain(t *testing.T) {
 		bad.Kinds = []string{"digest"}
 		_, err := p.Mending.Notices.Put(t.Context(), "c", bad)
 		assert.ErrorIs(t, err, fault.ErrInput)
+	}
+}
+
+func TestAWebhookThatIsDeadForADayLosesNothing(t *testing.T) {
+	p, _ := post(t)
+	var dead atomic.Bool
+	var calls atomic.Int32
+	dead.Store(true)
+	hook := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		calls.Add(1)
+		if dead.Load() {
+			w.WriteHeader(http.StatusBadGateway)
+			return
+		}
+		p.box.Handler().ServeHTTP(w, q)
+	}))
+	t.Cleanup(hook.Close)
+	for _, to := range []string{hook.URL + "/hook", "a@tolmouth.example"} {
+		_, err := p.Mending.Notices.Put(t.Context(), "c", notices.Subscription{Recipient: to, Kinds: []string{"unanswered"}, Pace: "once", Zone: "UTC", Most: 99})
+		require.NoError(t, err)
+	}
+	const asked = 12
+	mails := 0
+	for n := range asked { // every two hours
+		visitor(t, p.App, fmt.Sprintf("Who won the football world cup of %d?", 1950+4*n))
+		for range 120 / 5 {
+			p.at.Add(int64(5 * time.Minute))
+			for _, l := range p.look(t) {
+				assert.Equal(t, "mail", l.Way)
+				mails++
+			}
+		}
+		assert.Equal(t, n+1, mails, "the others are told meanwhile")
+	}
+	assert.LessOrEqual(t, int(calls.Load()), 8*asked, "nobody is called all the time")
+	dead.Store(false)
+	told := map[string]int{}
+	for range 15 * 12 {
+		p.at.Add(int64(5 * time.Minute))
+		for _, l := range p.look(t) {
+			told[l.Text]++
+		}
+	}
+	assert.Len(t, told, asked, "all of them arrive")
+	for text, n := range told {
+		assert.Equal(t, 1, n, text)
 	}
 }
 

@@ -86,7 +86,7 @@ func (as *Asker) BenchOn(ctx context.Context, who Caller, snap *index.Snapshot, 
 		Pins:  answer.Pins{Snapshot: snap.Name, Audience: who.Audience, Surface: who.Surface, AsOf: as.now().UTC().Format(time.RFC3339)},
 		Clock: func() time.Duration { return time.Since(began) },
 	}
-	b.Page = who.Page
+	b.Page, b.Campaign, b.Place = who.Page, who.Campaign, who.Place
 	return as.Under(ctx, b, m)
 }
 

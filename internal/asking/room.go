@@ -77,6 +77,8 @@ type Caller struct {
 	Audience string // index.Public or index.Staff
 	Surface  string // where it is asked: see the constants, and run
 	Page     string // address of the page on which it is asked; "" when not known
+	Campaign string // by which the asker came to it; "" when not known
+	Place    string // for which the site says that it stands; "" when it says nothing
 
 	Conversation string // that it goes on with; "" to begin one
 	Visitor      string // a random name of whoever asks; "" when not known

@@ -27,6 +27,8 @@ type Settings struct {
 	Title      string   `json:"title" maxLength:"80" doc:"Stands above the conversation; empty for the name of the corpus"`
 	Accent     string   `json:"accent" maxLength:"7" doc:"Colour of its button and links, as #rrggbb"`
 	Corner     string   `json:"corner" enum:"right,left"`
+	Button     string   `json:"button" enum:"words,both,sign" doc:"What stands on its button: words, a sign before them, the sign alone"`
+	Speech     bool     `json:"speech" doc:"Visitors may speak their question and have replies read aloud, by what their browser brings along"`
 	Note       string   `json:"note" maxLength:"300" doc:"That a machine replies"`
 	Message    string   `json:"message" maxLength:"500" doc:"Of the day; stands above the conversation"`
 	Domains    []string `json:"domains" maxItems:"100" nullable:"false" doc:"Hosts that may show it: www.example.org, *.example.org for all below it, with a port where it is another than usual"`
@@ -52,7 +54,7 @@ func (sv *Server) Visitors() string {
 // usual settings of a place.
 func usual() Settings {
 	return Settings{
-		Accent: "#0b5a6f", Corner: "right", Note: "Replies are written by a machine from our pages. Check what matters to you.", Domains: []string{},
+		Accent: "#0b5a6f", Corner: "right", Button: "words", Note: "Replies are written by a machine from our pages. Check what matters to you.", Domains: []string{},
 		PausedText: "We are not answering here at the moment.", HoursText: "We answer here from Monday to Friday, in office hours.",
 	}
 }

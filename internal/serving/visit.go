@@ -153,13 +153,14 @@ type About struct {
 	First      []string `json:"first"`
 	MemoryDays int      `json:"memoryDays"`
 	Paused     string   `json:"paused"` // what is said while nobody is answered; empty when people are
+	Speech     bool     `json:"speech"` // questions may be spoken, replies read aloud
 	Test       bool     `json:"test"`   // it is the draft that answers
 }
 
 // About says what a visitor's page is made of.
 func (sv *Server) About(ctx context.Context, a Admitted) (About, error) {
 	out := About{
-		Title: a.Settings.Title, Accent: a.Settings.Accent, Note: a.Settings.Note, Message: a.Settings.Message, First: []string{}, MemoryDays: a.Settings.MemoryDays, Test: a.link.Draft,
+		Title: a.Settings.Title, Accent: a.Settings.Accent, Note: a.Settings.Note, Message: a.Settings.Message, First: []string{}, MemoryDays: a.Settings.MemoryDays, Speech: a.Settings.Speech, Test: a.link.Draft,
 	}
 	if out.Title == "" {
 		out.Title = a.Corpus.Name
@@ -193,6 +194,8 @@ type Message struct {
 	Conversation string // that it goes on with; empty to begin one
 	Visitor      string
 	Page         string
+	Campaign     string
+	Place        string
 	Exchange     string       // id that the reply is kept under, and told again when it is there; empty for a new one
 	Turns        []query.Turn // of a program, which remembers its conversation by itself
 }
@@ -237,7 +240,7 @@ func (sv *Server) Ask(ctx context.Context, a Admitted, m Message) (Said, error) 
 	if a.Settings.Paused {
 		return Said{}, ErrPaused
 	}
-	who := asking.Caller{Audience: a.audience(), Surface: a.Surface, Page: a.Page, Conversation: m.Conversation, Visitor: a.visitor(m.Visitor)}
+	who := asking.Caller{Audience: a.audience(), Surface: a.Surface, Page: a.Page, Conversation: m.Conversation, Visitor: a.visitor(m.Visitor), Campaign: m.Campaign, Place: m.Place}
 	if u, err := url.Parse(m.Page); err == nil && u.Host != "" && (a.Page == "" || u.Scheme+"://"+u.Host == a.Page) {
 		who.Page = m.Page // a site names pages of its own alone
 	}

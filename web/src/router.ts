@@ -26,6 +26,7 @@ export const router = createRouter({
     { path: '/welcome/:token', name: 'welcome', component: () => import('./people/WelcomeView.vue') },
     { path: '/account', name: 'account', component: () => import('./people/AccountView.vue') },
     { path: '/people', name: 'people', component: () => import('./people/PeopleView.vue') },
+    { path: '/reference', name: 'reference', component: () => import('./reference/ReferenceView.vue') },
     { path: '/audit', name: 'audit', component: () => import('./people/AuditView.vue') },
     {
       path: '/c/:corpus',

@@ -295,7 +295,11 @@ func (h *handlers) pass(w http.ResponseWriter, q *http.Request) {
 		h.fail(w, err)
 		return
 	}
-	write(w, http.StatusOK, map[string]string{"pass": got, "accent": set.Accent, "corner": set.Corner, "title": set.Title})
+	speech := ""
+	if set.Speech {
+		speech = "on"
+	}
+	write(w, http.StatusOK, map[string]string{"pass": got, "accent": set.Accent, "corner": set.Corner, "title": set.Title, "button": set.Button, "speech": speech})
 }
 
 // letter is what every message of a visitor's page carries.
@@ -309,6 +313,8 @@ type letter struct {
 	Exchange     string `json:"exchange"`
 	Visitor      string `json:"visitor"`
 	Page         string `json:"page"`
+	Campaign     string `json:"campaign"`
+	Place        string `json:"place"` // that the site's line names
 	Thumb        string `json:"thumb"`
 	After        string `json:"after"` // the last line of a person's that was heard
 }
@@ -318,7 +324,7 @@ func (h *handlers) admit(w http.ResponseWriter, q *http.Request, l *letter) (ser
 	if !read(w, q, mostBody, l) {
 		return serving.Admitted{}, false
 	}
-	if len(l.Conversation) > 80 || len(l.Exchange) > 80 || len(l.Visitor) > 80 || len(l.Page) > 2000 {
+	if len(l.Conversation) > 80 || len(l.Exchange) > 80 || len(l.Visitor) > 80 || len(l.Page) > 2000 || len(l.Campaign) > 200 || len(l.Place) > 200 {
 		wire.Problem(w, http.StatusUnprocessableEntity, "a part of the message is too long")
 		return serving.Admitted{}, false
 	}
@@ -358,7 +364,7 @@ func (h *handlers) ask(w http.ResponseWriter, q *http.Request) {
 			return
 		}
 	}
-	got, err := h.app.Serving.Ask(q.Context(), a, serving.Message{Text: l.Text, Conversation: l.Conversation, Visitor: l.Visitor, Page: l.Page})
+	got, err := h.app.Serving.Ask(q.Context(), a, serving.Message{Text: l.Text, Conversation: l.Conversation, Visitor: l.Visitor, Page: l.Page, Campaign: l.Campaign, Place: l.Place})
 	if err != nil {
 		h.fail(w, err)
 		return

@@ -160,17 +160,18 @@ func (rm *Room) Overview(ctx context.Context, corpus string, f talk.Filter) (Ove
 
 // Conversation is one conversation with some of its exchanges.
 type Conversation struct {
-	ID        string `json:"id"`
-	Surface   string `json:"surface"`
-	Audience  string `json:"audience"`
-	Visitor   string `json:"visitor"`
-	Page      string `json:"page"`
-	Tests     bool   `json:"tests"`
-	BeganAt   string `json:"beganAt"`
-	LastAt    string `json:"lastAt"`
-	Exchanges []Line `json:"exchanges" nullable:"false"`
-	From      int    `json:"from" doc:"Place of the first exchange that is given"`
-	More      bool   `json:"more" doc:"There are later ones"`
+	ID        string        `json:"id"`
+	Surface   string        `json:"surface"`
+	Audience  string        `json:"audience"`
+	Visitor   string        `json:"visitor"`
+	Page      string        `json:"page"`
+	Tests     bool          `json:"tests"`
+	BeganAt   string        `json:"beganAt"`
+	LastAt    string        `json:"lastAt"`
+	Exchanges []Line        `json:"exchanges" nullable:"false"`
+	Persons   []talk.Spoken `json:"persons" nullable:"false" doc:"What was said after it was handed over to a person"`
+	From      int           `json:"from" doc:"Place of the first exchange that is given"`
+	More      bool          `json:"more" doc:"There are later ones"`
 }
 
 // Conversation reads a conversation from a place on, at most so many exchanges.
@@ -183,9 +184,17 @@ func (rm *Room) Conversation(ctx context.Context, corpus, conversation string, f
 	if err != nil {
 		return Conversation{}, err
 	}
-	out := Conversation{c.ID, c.Surface, c.Audience, c.Visitor, c.Page, c.Tests, c.BeganAt, c.LastAt, []Line{}, from, len(es) > most}
+	out := Conversation{c.ID, c.Surface, c.Audience, c.Visitor, c.Page, c.Tests, c.BeganAt, c.LastAt, []Line{}, nil, from, len(es) > most}
 	for _, e := range es[:min(most, len(es))] {
 		out.Exchanges = append(out.Exchanges, LineOf(e, false, hide))
+	}
+	if out.Persons, err = rm.talk.Spoken(ctx, c.ID); err != nil {
+		return Conversation{}, err
+	}
+	for i := range out.Persons {
+		if hide {
+			out.Persons[i].Text = check.Hide(out.Persons[i].Text)
+		}
 	}
 	return out, nil
 }

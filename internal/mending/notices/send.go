@@ -16,9 +16,9 @@ import (
 	"jolvex/internal/store/talk"
 )
 
-// waits are how long after a failed try a message is tried again: from seconds to hours, as the Standard Webhooks specification advises. After the
+// waits are how long after a failed try a message is tried again: from seconds to hours, as the Standard Webhooks specification advises: whoever is away for a day gets all of them. After the
 // last it has failed.
-var waits = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour}
+var waits = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour, 14 * time.Hour}
 
 // sentAtOnce is to how many recipients messages go out at the same time.
 const sentAtOnce = 8

@@ -372,6 +372,20 @@ func (t *Talk) Erase(ctx context.Context, corpus, visitor string) (int, error) {
 	})
 }
 
+// Spoken is what was said in a conversation after it was handed over to a person.
+type Spoken struct {
+	Author string `db:"author" json:"author" enum:"staff,visitor"`
+	Name   string `db:"name" json:"name" doc:"Of the person; empty for the asker"`
+	Text   string `db:"text" json:"text"`
+	At     string `db:"at" json:"at"`
+}
+
+// Spoken lists what was said in a conversation after it was handed over, the oldest first.
+func (t *Talk) Spoken(ctx context.Context, conversation string) ([]Spoken, error) {
+	out := []Spoken{}
+	return out, t.s.List(ctx, &out, "what persons said", `SELECT l.author, l.name, l.text, l.at FROM handover_lines l JOIN handovers h ON h.id = l.handover_id WHERE h.conversation_id = ? ORDER BY l.id LIMIT 1000`, conversation)
+}
+
 // Due lists exchanges that wait to be answered by the draft, in the order of their conversations.
 func (t *Talk) Due(ctx context.Context, corpus string, most int) ([]Exchange, error) {
 	out := []Exchange{}

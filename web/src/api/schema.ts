@@ -3741,6 +3741,8 @@ export interface components {
             /** @description There are later ones */
             more: boolean;
             page: string;
+            /** @description What was said after it was handed over to a person */
+            persons: components["schemas"]["Spoken"][];
             surface: string;
             tests: boolean;
             visitor: string;
@@ -6331,6 +6333,8 @@ export interface components {
             text: string;
         };
         RuleWhen: {
+            /** @description Campaigns by which the asker came, as the page's address or the site's line names them */
+            campaigns?: string[];
             /** @description Words or phrases, of which one must stand in the message; a slip of a letter in a long word is forgiven */
             contains?: string[];
             /** @description ISO 639-1 codes of the message's language */
@@ -6346,6 +6350,8 @@ export interface components {
             pages?: string[];
             /** @description The message asks for a person */
             person?: boolean;
+            /** @description Places for which the site's line says that it stands: a shop, a pier */
+            places?: string[];
             /** @description The sources have no answer */
             unanswered?: boolean;
             /** @description The message sounds urgent */
@@ -6543,6 +6549,11 @@ export interface components {
         Settings: {
             /** @description Colour of its button and links, as #rrggbb */
             accent: string;
+            /**
+             * @description What stands on its button: words, a sign before them, the sign alone
+             * @enum {string}
+             */
+            button: "words" | "both" | "sign";
             /** @enum {string} */
             corner: "right" | "left";
             /** @description Hosts that may show it: www.example.org, *.example.org for all below it, with a port where it is another than usual */
@@ -6564,6 +6575,8 @@ export interface components {
             paused: boolean;
             /** @description What is said meanwhile */
             pausedText: string;
+            /** @description Visitors may speak their question and have replies read aloud, by what their browser brings along */
+            speech: boolean;
             /** @description Stands above the conversation; empty for the name of the corpus */
             title: string;
             /** @description Time zone of the hours, by its IANA name; empty for UTC */
@@ -6815,6 +6828,14 @@ export interface components {
         };
         SplitSnagRequest: {
             exchanges: string[];
+        };
+        Spoken: {
+            at: string;
+            /** @enum {string} */
+            author: "staff" | "visitor";
+            /** @description Of the person; empty for the asker */
+            name: string;
+            text: string;
         };
         StartStudyRequest: {
             /** @enum {string} */

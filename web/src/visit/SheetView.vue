@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, onUnmounted, ref } from 'vue'
-import { lettersOn, listens, memory, randomName, send, Trouble } from './talk'
+import { lettersOn, listens, memory, randomName, send, speech, Trouble } from './talk'
 import type { About, Exchange, News, Said } from './talk'
 import { wordsOf } from './words'
 
@@ -37,6 +37,8 @@ let visitor = randomName()
 let pass = ''
 let page = ''
 let token = ''
+let campaign = ''
+let place = ''
 let given: (() => void) | undefined
 
 const conversation = computed(() => talk.value.filter((x) => x.said !== undefined).at(-1)?.said?.conversation ?? '')
@@ -52,17 +54,26 @@ function askForPass(): Promise<void> {
 
 function heard(m: MessageEvent<unknown>): void {
   if (m.source !== window.parent || typeof m.data !== 'object' || m.data === null) return
-  const d = m.data as { pass?: unknown; page?: unknown; language?: unknown; token?: unknown }
+  const d = m.data as {
+    pass?: unknown
+    page?: unknown
+    language?: unknown
+    token?: unknown
+    campaign?: unknown
+    place?: unknown
+  }
   if (typeof d.pass !== 'string') return
   pass = d.pass
   page = typeof d.page === 'string' ? d.page : ''
   token = typeof d.token === 'string' ? d.token : ''
+  campaign = typeof d.campaign === 'string' ? d.campaign.slice(0, 100) : ''
+  place = typeof d.place === 'string' ? d.place.slice(0, 100) : ''
   if (typeof d.language === 'string' && d.language !== '') speak([d.language, ...navigator.languages])
   given?.()
 }
 
 const letter = (more: Record<string, string> = {}): Record<string, string> =>
-  link !== '' ? { link, word: word.value, visitor, ...more } : { pass, page, token, visitor, ...more }
+  link !== '' ? { link, word: word.value, visitor, ...more } : { pass, page, token, visitor, campaign, place, ...more }
 
 /** A pass that has become too old is asked for anew, once. */
 async function call<T>(path: string, more: Record<string, string> = {}): Promise<T> {
@@ -160,6 +171,37 @@ async function hear(): Promise<void> {
   listen()
 }
 
+const ear = computed(() => (about.value?.speech === true ? speech.ear() : undefined))
+const hearing = ref(false)
+const reading = ref(-1)
+
+/** Takes one spoken question down; it is sent by hand, so that it can be read first. */
+function hearken(): void {
+  const e = ear.value
+  if (e === undefined) return
+  if (hearing.value) return e.stop()
+  e.lang = document.documentElement.lang
+  e.onresult = (h) => {
+    text.value = Array.from(h.results, (r) => r[0]?.transcript ?? '').join(' ')
+  }
+  e.onend = () => {
+    hearing.value = false
+    field.value?.focus()
+  }
+  hearing.value = true
+  e.start()
+}
+
+function read(n: number): void {
+  const x = talk.value[n]?.said
+  if (reading.value === n || x === undefined) {
+    reading.value = -1
+    return speech.hush()
+  }
+  reading.value = n
+  speech.read(x.sentences.map((s) => s.text).join(' '), document.documentElement.lang, () => (reading.value = -1))
+}
+
 function keep(): void {
   const days = about.value?.memoryDays ?? 0
   if (days > 0) memory.write(key, days, visitor, talk.value)
@@ -201,7 +243,10 @@ function escape(): void {
   if (link === '') window.parent.postMessage('jolvex-close', '*')
 }
 
-onUnmounted(() => clearInterval(listening))
+onUnmounted(() => {
+  clearInterval(listening)
+  speech.hush()
+})
 onMounted(async () => {
   speak(navigator.languages)
   window.addEventListener('message', heard)
@@ -263,6 +308,14 @@ onMounted(async () => {
               <button type="button" :aria-pressed="x.thumb === 'down'" @click="thumb(x, 'down')">
                 {{ words.helpedNot }}
               </button>
+              <button
+                v-if="about.speech && speech.canRead()"
+                type="button"
+                :aria-pressed="reading === n"
+                @click="read(n)"
+              >
+                {{ reading === n ? words.hush : words.aloud }}
+              </button>
             </p>
           </template>
           <div v-for="l in x.lines ?? []" :key="l.id" class="person">
@@ -289,6 +342,9 @@ onMounted(async () => {
           :placeholder="words.question"
           @keydown="enter"
         />
+        <button v-if="ear" type="button" :aria-pressed="hearing" @click="hearken">
+          {{ hearing ? words.hearing : words.speak }}
+        </button>
         <button type="submit" :disabled="busy || text.trim() === ''">{{ words.ask }}</button>
       </form>
       <p class="note">

@@ -25,6 +25,8 @@
     accent: string
     corner: string
     title: string
+    button: string
+    speech: string
   }
 
   const ask = async (): Promise<Pass> => {
@@ -42,6 +44,7 @@
 
   const frame = (first: Pass): HTMLIFrameElement => {
     const f = document.createElement('iframe')
+    if (first.speech !== '') f.allow = 'microphone'
     f.title = first.title === '' ? words.open : first.title
     f.src = `${home}/at/${encodeURIComponent(place)}`
     let next: Pass | undefined = first
@@ -55,6 +58,8 @@
           pass: p.pass,
           page: location.origin + location.pathname,
           language: document.documentElement.lang,
+          campaign: me.dataset.campaign ?? new URLSearchParams(location.search).get('utm_campaign') ?? '',
+          place: me.dataset.at ?? '',
           token: me.dataset.visitor ?? '', // the site's word on who asks; it may change while the page is open
         }
         f.contentWindow?.postMessage(said, home)
@@ -68,13 +73,22 @@
 
   const warn = (e: unknown): void => console.warn(`jolvex: ${(e as Error).message}`)
 
+  /** What stands on the button: words, a sign before them, or the sign alone, which is read as the words. */
+  const label = (b: HTMLButtonElement, kind: string, open: boolean): void => {
+    const text = open ? words.close : words.open
+    const sign = open ? '\u00d7' : '?'
+    b.textContent = kind === 'sign' ? sign : kind === 'both' ? `${sign}\u2002${text}` : text
+    b.setAttribute('aria-label', text)
+  }
+
+  let kind = 'words'
   let shown: HTMLIFrameElement | undefined
   let button: HTMLButtonElement | undefined
   const close = (): void => {
     if (shown === undefined || button === undefined) return
     shown.style.setProperty('display', 'none', 'important')
     button.setAttribute('aria-expanded', 'false')
-    button.textContent = words.open
+    label(button, kind, false)
     button.focus()
   }
 
@@ -83,7 +97,8 @@
     button = b
     b.id = mark
     b.type = 'button'
-    b.textContent = words.open
+    kind = p.button
+    label(b, kind, false)
     b.setAttribute('aria-expanded', 'false')
     const side = p.corner === 'left' ? 'left' : 'right'
     dress(b, {
@@ -121,7 +136,7 @@
       }
       shown.style.setProperty('display', 'block', 'important')
       b.setAttribute('aria-expanded', 'true')
-      b.textContent = words.close
+      label(b, kind, true)
       shown.focus()
     })
     document.body.append(b)

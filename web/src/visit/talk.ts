@@ -9,6 +9,7 @@ export interface About {
   first: string[]
   memoryDays: number
   paused: string
+  speech?: boolean
   test: boolean
 }
 
@@ -124,4 +125,37 @@ export function lettersOn(colour: string): string {
   }
   const light = 0.2126 * linear(1) + 0.7152 * linear(3) + 0.0722 * linear(5)
   return 1.05 / (light + 0.05) >= (light + 0.05) / 0.05 ? '#ffffff' : '#000000'
+}
+
+interface Heard extends Event {
+  results: ArrayLike<ArrayLike<{ transcript: string }>>
+}
+interface Ear {
+  lang: string
+  onresult: (e: Heard) => void
+  onend: () => void
+  start(): void
+  stop(): void
+}
+
+/** The browser's own speech, where it has any. */
+export const speech = {
+  /** Something that listens for one question; undefined where the browser has nothing. */
+  ear(): Ear | undefined {
+    const w = window as unknown as Record<string, (new () => Ear) | undefined>
+    const Make = w.SpeechRecognition ?? w.webkitSpeechRecognition
+    return Make === undefined ? undefined : new Make()
+  },
+  canRead: (): boolean => 'speechSynthesis' in window,
+  /** Reads a text aloud, in a language; what was being read stops. */
+  read(text: string, language: string, done: () => void): void {
+    speechSynthesis.cancel()
+    const u = new SpeechSynthesisUtterance(text)
+    u.lang = language
+    u.onend = done
+    speechSynthesis.speak(u)
+  },
+  hush: (): void => {
+    if ('speechSynthesis' in window) speechSynthesis.cancel()
+  },
 }

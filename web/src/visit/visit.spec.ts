@@ -170,6 +170,57 @@ describe('the sheet of visitors', () => {
   })
 })
 
+describe('speech in the sheet', () => {
+  it('is there when it is switched on and the browser has it, and sends nothing by itself', async () => {
+    const heard = { lang: '', started: 0, onresult: (_: unknown) => undefined as void, onend: () => undefined as void }
+    class Ear {
+      start() {
+        heard.started++
+      }
+      stop() {
+        this.onend()
+      }
+      onend = () => undefined as void
+      set onresult(f: (e: unknown) => void) {
+        heard.onresult = f
+      }
+    }
+    const read: string[] = []
+    vi.stubGlobal('webkitSpeechRecognition', Ear)
+    vi.stubGlobal(
+      'SpeechSynthesisUtterance',
+      class {
+        constructor(readonly text: string) {}
+      },
+    )
+    vi.stubGlobal('speechSynthesis', { cancel: vi.fn(), speak: (u: { text: string }) => read.push(u.text) })
+    let on = false
+    calls = answering((c) => (c.path === '/v/about' ? { ...about, speech: on } : said))
+    let w = await show()
+    expect(w.text()).not.toContain('Speak')
+    w.unmount()
+    on = true
+    w = await show()
+    const speak = w.findAll('footer button').find((b) => b.text() === 'Speak')
+    await speak?.trigger('click')
+    expect(heard.started).toBe(1)
+    heard.onresult({ results: [[{ transcript: 'May I bring' }], [{ transcript: 'a dog' }]] })
+    await speak?.trigger('click')
+    await settle()
+    expect((w.find('textarea').element as HTMLTextAreaElement).value).toBe('May I bring a dog')
+    expect(calls.some((c) => c.path === '/v/ask')).toBe(false)
+    await w.find('footer form').trigger('submit')
+    await settle()
+    await w
+      .findAll('.thumbs button')
+      .find((b) => b.text() === 'Read aloud')
+      ?.trigger('click')
+    expect(read).toEqual(['Kayaks travel on deck. <b>Not bold</b>.'])
+    w.unmount()
+    vi.unstubAllGlobals()
+  })
+})
+
 describe('what the sheet stands on', () => {
   it('chooses letters that can be read on a colour', () => {
     expect(lettersOn('#000000')).toBe('#ffffff')

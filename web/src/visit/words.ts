@@ -23,6 +23,10 @@ const english = {
   offline: 'No connection. Your text is kept; try again in a moment.',
   failed: 'That did not work: try again in a moment.',
   alone: 'This page was opened without its site.',
+  speak: 'Speak',
+  hearing: 'Listening: stop',
+  aloud: 'Read aloud',
+  hush: 'Stop reading',
 }
 export type Words = typeof english
 
@@ -50,6 +54,10 @@ const others: Record<string, Words> = {
     offline: 'Keine Verbindung. Ihr Text bleibt stehen; versuchen Sie es gleich noch einmal.',
     failed: 'Das hat nicht geklappt: versuchen Sie es gleich noch einmal.',
     alone: 'Diese Seite wurde ohne ihre Website geöffnet.',
+    speak: 'Sprechen',
+    hearing: 'Hört zu: beenden',
+    aloud: 'Vorlesen',
+    hush: 'Nicht mehr vorlesen',
   },
   fr: {
     draft: 'Brouillon, pour les tests',
@@ -74,6 +82,10 @@ const others: Record<string, Words> = {
     offline: 'Pas de connexion. Votre texte est conservé ; réessayez dans un instant.',
     failed: 'Cela n’a pas fonctionné : réessayez dans un instant.',
     alone: 'Cette page a été ouverte sans son site.',
+    speak: 'Parler',
+    hearing: 'À l’écoute : arrêter',
+    aloud: 'Lire à voix haute',
+    hush: 'Arrêter la lecture',
   },
   es: {
     draft: 'Borrador, para pruebas',
@@ -98,6 +110,10 @@ const others: Record<string, Words> = {
     offline: 'Sin conexión. Su texto se conserva; inténtelo de nuevo en un momento.',
     failed: 'No ha funcionado: inténtelo de nuevo en un momento.',
     alone: 'Esta página se ha abierto sin su sitio.',
+    speak: 'Hablar',
+    hearing: 'Escuchando: parar',
+    aloud: 'Leer en voz alta',
+    hush: 'Dejar de leer',
   },
 }
 

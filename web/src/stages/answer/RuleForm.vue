@@ -114,6 +114,24 @@ function kindOf(i: number, k: unknown): void {
         />
       </label>
     </div>
+    <div class="row">
+      <label class="field">
+        <span class="label">By these campaigns</span>
+        <TextEntry
+          :text="(rule.when.campaigns ?? []).join(', ')"
+          placeholder="spring, newsletter; empty for all"
+          @take="(v: string) => when({ campaigns: kept(v.split(',').map((x) => x.trim())) })"
+        />
+      </label>
+      <label class="field">
+        <span class="label">At these places</span>
+        <TextEntry
+          :text="(rule.when.places ?? []).join(', ')"
+          placeholder="as the line on the site says; empty for all"
+          @take="(v: string) => when({ places: kept(v.split(',').map((x) => x.trim())) })"
+        />
+      </label>
+    </div>
     <h4>Then</h4>
     <fieldset v-for="(a, i) in rule.then" :key="i" class="stack">
       <legend class="sr">Action {{ i + 1 }}</legend>

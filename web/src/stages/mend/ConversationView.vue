@@ -79,6 +79,13 @@ async function erase(visitor: string): Promise<void> {
   }
 }
 
+/** What persons and the asker said to each other after an exchange and before the next. */
+function after(n: number) {
+  const at = value.value?.exchanges[n]?.at ?? ''
+  const next = value.value?.exchanges[n + 1]?.at
+  return (value.value?.persons ?? []).filter((p) => p.at >= at && (next === undefined || p.at < next))
+}
+
 async function reveal(): Promise<void> {
   await nextTick()
   body.value?.querySelector('.here')?.scrollIntoView({ block: 'nearest' })
@@ -111,7 +118,7 @@ watch([() => props.exchange, value], reveal)
         <p v-if="value.from > 0">
           <button class="linkish" @click="from = Math.max(0, value.from - 100)">Earlier in this conversation</button>
         </p>
-        <article v-for="l in value.exchanges" :key="l.id" :class="{ here: l.id === exchange }">
+        <article v-for="(l, n) in value.exchanges" :key="l.id" :class="{ here: l.id === exchange }">
           <p class="asked" dir="auto">{{ l.question }}</p>
           <p class="said" dir="auto">{{ l.said === '' ? (l.waiting ? 'Waits for a reply' : 'No reply') : l.said }}</p>
           <p class="muted facts">
@@ -144,6 +151,9 @@ watch([() => props.exchange, value], reveal)
             <button class="linkish" @click="expecting = expecting === l.id ? '' : l.id">Add to a set</button>
           </div>
           <ExpectForm v-if="expecting === l.id" :line="l" @done="expecting = ''" />
+          <p v-for="p in after(n)" :key="p.at" class="person" dir="auto">
+            <span class="muted">{{ p.author === 'staff' ? p.name : 'The asker' }}:</span> {{ p.text }}
+          </p>
           <div v-if="trailOf === l.id && trail" class="evidence">
             <EvidenceTrail :reply="trail" :corpus="corpus.name" />
           </div>
@@ -188,6 +198,12 @@ article.here {
 }
 .row :deep(.el-button + .el-button) {
   margin-left: 0;
+}
+.person {
+  border-left: 2px solid var(--accent);
+  padding-left: 10px;
+  margin: 6px 0;
+  white-space: pre-line;
 }
 .evidence {
   overflow: auto;

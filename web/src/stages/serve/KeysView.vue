@@ -60,6 +60,9 @@ const may: Record<string, string> = { ask: 'ask', find: 'find passages' }
       A program with a key asks the live release over the widely used chat-completions protocol: its base address is
       <span class="mono">{{ place?.visitors }}/v1</span>, its model the name of the corpus.
     </p>
+    <p class="muted">
+      What the workbench itself does is in the <RouterLink to="/reference">reference of its REST API</RouterLink>.
+    </p>
     <p v-if="place && place.visitors === ''" class="notice caution">
       The program does not listen for visitors: start it with
       <span class="mono">jolvex serve --visitors 127.0.0.1:8650</span>.

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, onUnmounted, ref, watch } from 'vue'
 import { api, ok, type Schema } from '@/api/client'
 import AskState from '@/components/AskState.vue'
 import { useAsk } from '@/stores/ask'
@@ -71,6 +71,18 @@ async function copy(): Promise<void> {
 /** White letters on the colour must be readable. */
 const contrast = computed(() => place.value?.contrast ?? 21)
 
+/** What stands on the button, as the line on a site writes it. */
+const opener = computed(() => ({ words: 'Ask us', both: '?\u2002Ask us', sign: '?' })[form.value?.button ?? 'words'])
+/** A picture of the engineer's own page to stand behind the preview; it is not sent anywhere. */
+const picture = ref('')
+const background = computed(() => (picture.value === '' ? {} : { backgroundImage: `url(${picture.value})` }))
+function choose(e: Event): void {
+  if (picture.value !== '') URL.revokeObjectURL(picture.value)
+  const file = (e.target as HTMLInputElement).files?.[0]
+  picture.value = file === undefined ? '' : URL.createObjectURL(file)
+}
+onUnmounted(() => picture.value !== '' && URL.revokeObjectURL(picture.value))
+
 /** The preview is a link of a tester's kind: it shows the draft, and its conversations are tests. */
 const preview = ref('')
 const shown = ref('')
@@ -118,6 +130,14 @@ async function show(): Promise<void> {
               </ElSelect>
             </label>
             <label class="field">
+              <span class="label">Button</span>
+              <ElSelect v-model="form.button" aria-label="Button" class="button">
+                <ElOption value="words" label="Words" />
+                <ElOption value="both" label="Sign and words" />
+                <ElOption value="sign" label="Sign alone" />
+              </ElSelect>
+            </label>
+            <label class="field">
               <span class="label">Remembered for, days</span>
               <ElInputNumber
                 v-model="form.memoryDays"
@@ -158,6 +178,10 @@ async function show(): Promise<void> {
             <span class="label">Said outside these hours</span>
             <ElInput v-model="form.hoursText" maxlength="500" />
           </label>
+          <ElCheckbox v-model="form.speech">Visitors may speak, and have replies read aloud</ElCheckbox>
+          <p v-if="form.speech" class="hint">
+            By what their browser brings along. Some browsers send what is spoken to their maker to be written down.
+          </p>
           <ElCheckbox v-model="form.paused">Paused: nobody is answered</ElCheckbox>
           <label v-if="form.paused" class="field">
             <span class="label">Said meanwhile</span>
@@ -192,7 +216,17 @@ async function show(): Promise<void> {
         </div>
         <p v-if="preview !== ''" class="notice bad" role="alert">{{ preview }}</p>
         <template v-if="shown !== ''">
-          <iframe :src="shown" title="The draft as visitors would see it" class="preview" />
+          <div class="site" :class="form?.corner" :style="background">
+            <template v-if="picture === ''">
+              <p v-for="n in 9" :key="n" class="words" :style="{ width: `${((n * 37) % 30) + 30}%` }" />
+            </template>
+            <iframe :src="shown" title="The draft as visitors would see it" class="preview" />
+            <span class="opener" :style="{ background: form?.accent }">{{ opener }}</span>
+          </div>
+          <label class="field">
+            <span class="label">A picture of your own page to see it on (it stays in this browser)</span>
+            <input type="file" accept="image/*" @change="choose" />
+          </label>
           <p><a :href="shown" target="_blank" rel="noopener">Open it by itself</a>; the link works for an hour.</p>
         </template>
         <p v-if="place.settings.domains.length === 0" class="notice caution">
@@ -200,9 +234,10 @@ async function show(): Promise<void> {
         </p>
         <p class="muted">
           By itself it puts a button in a corner of the page. With <span class="mono">data-into="#help"</span> it stands
-          in that element instead; <span class="mono">data-open="..."</span> changes what the button says. A site with a
-          content security policy allows <span class="mono">{{ visitors }}</span> in script-src, connect-src and
-          frame-src.
+          in that element instead; <span class="mono">data-open="..."</span> changes what the button says;
+          <span class="mono">data-at="..."</span> names the place that it stands for and
+          <span class="mono">data-campaign="..."</span> the campaign, for house rules. A site with a content security
+          policy allows <span class="mono">{{ visitors }}</span> in script-src, connect-src and frame-src.
         </p>
         <PageLook />
         <SignedIn :place="place.place" :identity="place.identity" @changed="load" />
@@ -212,15 +247,50 @@ async function show(): Promise<void> {
 </template>
 
 <style scoped>
+.site {
+  position: relative;
+  height: 600px;
+  padding: 24px;
+  background: #ffffff center top / cover no-repeat;
+  border: 1px solid var(--line);
+  overflow: hidden;
+}
+.words {
+  height: 12px;
+  margin: 0 0 16px;
+  background: var(--line);
+}
+.opener {
+  position: absolute;
+  right: 16px;
+  bottom: 16px;
+  padding: 10px 16px;
+  color: #ffffff;
+  border: 1px solid #ffffff;
+  border-radius: 3px;
+  font-weight: 600;
+  font-size: 16px;
+}
+.left.site .opener,
+.left.site .preview {
+  right: auto;
+  left: 16px;
+}
 .preview {
+  position: absolute;
+  right: 16px;
+  bottom: 72px;
   width: 400px;
-  max-width: 100%;
+  max-width: calc(100% - 32px);
   height: 480px;
   border: 1px solid var(--control);
   background: #ffffff;
 }
 .corner {
   width: 90px;
+}
+.button {
+  width: 150px;
 }
 .days {
   width: 90px;
