@@ -24,26 +24,25 @@ type Bench struct {
 	Encoded  find.Encoded
 	// Foreign tells that the view's vectors come from an embedder that support was not calibrated for: the likeness that
 	// support is made of is then taken from Sentence instead.
-	Foreign  bool
-	Many     bool // the vectors are those of the encoder of many languages
-	Memory   *find.Memory
-	Opened   *Opened
-	Words    WordVectors
-	Lexicon  query.Lexicon
-	Glossary []query.Entry
-	Rules    []rule.Rule
-	Matcher  *rule.Matcher // of Rules; nil obeys none
-	Campaign string        // by which the asker came; "" when not known
-	Place    string        // for which the site says that it stands
-	Page     string        // address of the page on which it is asked; "" when not known
-	Model    Model         // words replies and questions; nil when none is connected
-	Query    query.Settings
-	Find     find.Settings
-	Answer   Settings
-	Filter   index.Filter
-	Priority map[string]int // of sources, by portable id
-	Pins     Pins
-	Clock    func() time.Duration // a stopwatch: time since some fixed moment
+	Foreign         bool
+	Many            bool // the vectors are those of the encoder of many languages
+	Memory          *find.Memory
+	Opened          *Opened
+	Words           WordVectors
+	Lexicon         query.Lexicon
+	Glossary        []query.Entry
+	Rules           []rule.Rule
+	Matcher         *rule.Matcher // of Rules; nil obeys none
+	Campaign, Place string        // by which the asker came, and for which the site says that it stands; "" when not known
+	Page            string        // address of the page on which it is asked; "" when not known
+	Model           Model         // words replies and questions; nil when none is connected
+	Query           query.Settings
+	Find            find.Settings
+	Answer          Settings
+	Filter          index.Filter
+	Priority        map[string]int // of sources, by portable id
+	Pins            Pins
+	Clock           func() time.Duration // a stopwatch: time since some fixed moment
 }
 
 // shown is how many candidates a trail keeps.

@@ -19,6 +19,7 @@ import (
 	"jolvex/internal/proving/runs"
 	"jolvex/internal/proving/sets"
 	"jolvex/internal/store"
+	"jolvex/internal/store/kept"
 )
 
 func (h *handlers) corpora(api huma.API) {
@@ -37,6 +38,18 @@ func (h *handlers) corpora(api huma.API) {
 	huma.Register(api, wire.Operation("collect", http.MethodPost, "/corpora/{corpus}/collect", "corpora", "Remove old runs, and texts, vectors and files that nothing reaches"),
 		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[job.Job], error) {
 			return wire.Reply(h.app.Keeping.Collect(ctx, in.Corpus))
+		})
+	huma.Register(api, wire.Operation("getRetention", http.MethodGet, "/corpora/{corpus}/retention", "corpora", "For how many days conversations, runs and earlier texts are kept"),
+		func(ctx context.Context, in *wire.InCorpus) (*wire.Out[kept.Retention], error) {
+			return wire.Reply(h.app.Keeping.Retention(ctx, in.Corpus))
+		})
+	huma.Register(api, wire.Operation("putRetention", http.MethodPut, "/corpora/{corpus}/retention", "corpora", "Say for how many days conversations, runs and earlier texts are kept"),
+		func(ctx context.Context, in *struct {
+			wire.InCorpus
+			Body kept.Retention
+		},
+		) (*wire.Out[kept.Retention], error) {
+			return wire.Reply(h.app.Keeping.SetRetention(ctx, in.Corpus, in.Body))
 		})
 	huma.Register(api, wire.Operation("createCorpus", http.MethodPost, "/corpora", "corpora", "Make an empty corpus"),
 		func(ctx context.Context, in *struct {

@@ -13,10 +13,17 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/core/query"
+	"jolvex/core/questions"
 	"jolvex/internal/app"
+	"jolvex/internal/asking"
 	"jolvex/internal/fault"
 	"jolvex/internal/job"
 	"jolvex/internal/keeping/backup"
+	"jolvex/internal/mending/snags"
+	"jolvex/internal/proving/runs"
+	servingroom "jolvex/internal/serving"
+	"jolvex/internal/store/kept"
+	"jolvex/internal/store/talk"
 )
 
 func TestWhatNothingReachesIsCollected(t *testing.T) {
@@ -53,6 +60,71 @@ func TestWhatNothingReachesIsCollected(t *testing.T) {
 	again, err := a.Asking.Reply(t.Context(), "kept", r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, r.Cited[0].Passage, again.Cited[0].Passage)
+}
+
+// Conversations, runs and earlier texts go when their time is over: but for what is still worked on, the newest run of a set, and the texts of a release.
+func TestRetention(t *testing.T) {
+	var later atomic.Int64 // days that have gone by
+	a := freshWith(t, app.Options{Now: func() time.Time { return time.Now().AddDate(0, 0, int(later.Load())) }})
+	create(t, a, "c")
+	text := func(price string) {
+		_, err := a.Gathering.Upload(t.Context(), "c", "dogs.md", "", []byte("# Animals\n\n## Dogs\n\nA dog costs "+price+" each way.\n"))
+		require.NoError(t, err)
+		idle(t, a, "c")
+	}
+	text("£1.00")
+	text("£2.00")
+	_, err := a.Serving.MakeRelease(t.Context(), "c", servingroom.Making{})
+	require.NoError(t, err)
+	text("£3.00")
+	text("£4.00")
+	_, err = a.Proving.Sets.PutQuestions(t.Context(), "c", "fares", []questions.Question{expected("dog", "How much is a dog?", questions.Expectation{Kind: questions.Gives, Values: []string{"£4.00"}})})
+	require.NoError(t, err)
+	for range 2 {
+		_, j, err := a.Proving.Runs.StartRun(t.Context(), "c", "fares", runs.Order{})
+		require.NoError(t, err)
+		require.Equal(t, "done", ended(t, a, "c", j.ID).State)
+	}
+	ask := func(visitor, text string) *asking.Reply {
+		r, err := a.Asking.Ask(t.Context(), asking.Caller{Audience: "public", Surface: "widget", Visitor: visitor}, "c", query.Question{Text: text})
+		require.NoError(t, err)
+		return r
+	}
+	gone, held := ask("gone", "How much is a dog?"), ask("held", "How much is a parrot?")
+	_, err = a.Mending.Snags.Add(t.Context(), "c", snags.Report{Exchange: held.ID, Note: "not answered"})
+	require.NoError(t, err)
+	log := func() int {
+		ls, err := a.Mending.Conversations.Log(t.Context(), "c", talk.Filter{Limit: 100}, false)
+		require.NoError(t, err)
+		return len(ls)
+	}
+	collect := func() string {
+		j, err := a.Keeping.Collect(t.Context(), "c")
+		require.NoError(t, err)
+		j = ended(t, a, "c", j.ID)
+		require.Equal(t, "done", j.State, j.Error)
+		return j.Note
+	}
+	later.Store(31)
+	assert.Contains(t, collect(), "removed conversations: 0, runs: 0, texts: 0,", "without an order everything stays")
+	set := kept.Retention{Conversations: 30, Runs: 30, Versions: 30}
+	got, err := a.Keeping.SetRetention(t.Context(), "c", set)
+	require.NoError(t, err)
+	assert.Equal(t, set, got)
+	later.Store(29)
+	assert.Contains(t, collect(), "removed conversations: 0, runs: 0, texts: 0,", "not before its time")
+	assert.Equal(t, 2, log())
+	later.Store(31)
+	assert.Contains(t, collect(), "removed conversations: 1, runs: 1, texts: 2,")
+	assert.Equal(t, 1, log())
+	_, err = a.Asking.Reply(t.Context(), "c", gone.ID)
+	assert.ErrorIs(t, err, fault.ErrMissing, "its evidence went with it")
+	r, err := a.Serving.AskReleased(t.Context(), public, "c", query.Question{Text: "How much is a dog?"})
+	require.NoError(t, err)
+	assert.Contains(t, r.Reply, "£2.00", "the release has its text")
+	read, err := a.Keeping.Retention(t.Context(), "c")
+	require.NoError(t, err)
+	assert.Equal(t, set, read)
 }
 
 // A version is read only through its document: the hash of another corpus's text opens nothing.

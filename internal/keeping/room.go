@@ -4,8 +4,10 @@ package keeping
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -14,6 +16,9 @@ import (
 	"jolvex/internal/indexing"
 	"jolvex/internal/job"
 	"jolvex/internal/store"
+	"jolvex/internal/store/kept"
+	"jolvex/internal/store/served"
+	"jolvex/internal/store/talk"
 )
 
 // keptRuns is how many runs of a question set are kept, besides those that a change of the draft rests on.
@@ -33,13 +38,16 @@ type Keeper struct {
 	events *event.Stream
 	jobs   *job.Queue
 	index  *indexing.Indexer
+	kept   *kept.Kept
+	served *served.Served
+	talk   *talk.Talk
 
 	damage atomic.Pointer[string] // what is wrong with the database; nil while it was not looked at
 }
 
 // New makes a Keeper and registers its job.
 func New(s *store.Store, log *slog.Logger, now func() time.Time, events *event.Stream, jobs *job.Queue, ix *indexing.Indexer) *Keeper {
-	k := &Keeper{store: s, log: log, now: now, events: events, jobs: jobs, index: ix}
+	k := &Keeper{store: s, log: log, now: now, events: events, jobs: jobs, index: ix, kept: kept.New(s), served: served.New(s), talk: talk.New(s)}
 	jobs.Register(job.Collect, false, k.collect)
 	return k
 }
@@ -127,20 +135,36 @@ func (k *Keeper) DeleteCorpus(ctx context.Context, corpus string) error {
 // collect removes old runs, texts that no document has and nothing cites, vectors of texts that no index holds, and files that no manifest
 // names. What is removed leaves room in the database that is used again.
 func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) error {
-	const steps = 4
+	const steps = 5
 	_, free, err := k.store.Space(ctx)
 	if err != nil {
 		return err
 	}
-	p.Set(ctx, 0, steps, "looking for old runs")
+	p.Set(ctx, 0, steps, "looking for conversations and earlier texts whose time is over")
+	set, err := k.kept.Retention(ctx, j.Corpus)
+	if err != nil {
+		return err
+	}
+	erased, err := k.expire(ctx, j.Corpus, set)
+	if err != nil {
+		return err
+	}
+	p.Set(ctx, 1, steps, "looking for old runs")
 	runs, err := k.store.OldRuns(ctx, j.Corpus, keptRuns)
 	if err != nil {
 		return err
 	}
+	if set.Runs > 0 {
+		over, err := k.kept.RunsBefore(ctx, j.Corpus, k.ago(set.Runs))
+		if err != nil {
+			return err
+		}
+		runs = append(runs, over...)
+	}
 	if err := k.store.DeleteRuns(ctx, runs); err != nil {
 		return err
 	}
-	p.Set(ctx, 1, steps, "looking for texts that nothing reaches")
+	p.Set(ctx, 2, steps, "looking for texts that nothing reaches")
 	before := store.Stamp(k.now().Add(-settling))
 	versions, err := k.unreached(ctx, before)
 	if err != nil {
@@ -149,12 +173,12 @@ func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) erro
 	if err := k.store.DeleteVersions(ctx, versions, before); err != nil {
 		return err
 	}
-	p.Set(ctx, 2, steps, "looking for vectors that nothing reaches")
+	p.Set(ctx, 3, steps, "looking for vectors that nothing reaches")
 	vectors, err := k.index.SweepVectors(ctx)
 	if err != nil {
 		return err
 	}
-	p.Set(ctx, 3, steps, "looking for files that nothing reaches")
+	p.Set(ctx, 4, steps, "looking for files that nothing reaches")
 	if err := k.index.Sweep(ctx); err != nil {
 		return err
 	}
@@ -162,8 +186,66 @@ func (k *Keeper) collect(ctx context.Context, j store.Job, p *job.Progress) erro
 	if err != nil {
 		return err
 	}
-	p.Set(ctx, steps, steps, fmt.Sprintf("removed runs: %d, texts: %d, vectors: %d; %.1f MB can be used again", len(runs), len(versions), vectors, float64(max(0, after-free))/1e6))
+	p.Set(ctx, steps, steps, fmt.Sprintf("removed conversations: %d, runs: %d, texts: %d, vectors: %d; %.1f MB can be used again", erased, len(runs), len(versions), vectors, float64(max(0, after-free))/1e6))
 	return nil
+}
+
+// ago is the stamp of so many days ago.
+func (k *Keeper) ago(days int) string { return store.Stamp(k.now().AddDate(0, 0, -days)) }
+
+// expire erases the conversations of a corpus whose time is over, and takes earlier texts whose time is over out of the history of their documents, but
+// for those that a release is made of. It gives how many conversations there were.
+func (k *Keeper) expire(ctx context.Context, corpus string, set kept.Retention) (int, error) {
+	erased := 0
+	if set.Conversations > 0 {
+		var err error
+		if erased, err = k.talk.EraseBefore(ctx, corpus, k.ago(set.Conversations)); err != nil {
+			return 0, err
+		}
+	}
+	if set.Versions == 0 {
+		return erased, nil
+	}
+	over, err := k.kept.VersionsBefore(ctx, corpus, k.ago(set.Versions))
+	if err != nil || len(over) == 0 {
+		return erased, err
+	}
+	held := map[string]bool{}
+	rs, err := k.served.Releases(ctx, corpus, mostReleases)
+	if err != nil {
+		return erased, err
+	}
+	for _, r := range rs {
+		made, err := k.served.MadeOf(ctx, r.ID)
+		if err != nil && !errors.Is(err, store.ErrMissing) {
+			return erased, err
+		}
+		for _, f := range made {
+			held[f.Version] = true
+		}
+	}
+	return erased, k.kept.DropVersions(ctx, slices.DeleteFunc(over, func(v kept.Version) bool { return held[v.Version] }))
+}
+
+// mostReleases is how many releases of a corpus are looked at.
+const mostReleases = 1000
+
+// Retention is for how long things of a corpus are kept.
+func (k *Keeper) Retention(ctx context.Context, corpus string) (kept.Retention, error) {
+	c, err := k.store.Corpus(ctx, corpus)
+	if err != nil {
+		return kept.Retention{}, err
+	}
+	return k.kept.Retention(ctx, c.ID)
+}
+
+// SetRetention says for how long things of a corpus are kept. What is over goes with the next collection, once a day.
+func (k *Keeper) SetRetention(ctx context.Context, corpus string, r kept.Retention) (kept.Retention, error) {
+	c, err := k.store.Corpus(ctx, corpus)
+	if err != nil {
+		return r, err
+	}
+	return r, k.kept.SetRetention(ctx, c.ID, r)
 }
 
 // unreached are the texts that no document has and that no reply, result or run refers to.

@@ -50,6 +50,7 @@ export const router = createRouter({
         { path: 'prove', name: 'prove', component: () => import('./stages/prove/ProveStage.vue') },
         { path: 'mend', name: 'mend', component: () => import('./stages/mend/MendStage.vue') },
         { path: 'people', name: 'members', component: () => import('./people/MembersView.vue') },
+        { path: 'keeping', name: 'keeping', component: () => import('./people/KeepingView.vue') },
         { path: 'serve', name: 'serve', component: () => import('./stages/serve/ServeStage.vue') },
       ],
     },

@@ -52,7 +52,7 @@ var Needs = map[string]Need{
 	"listAudit": {Owner, Quiet}, "exportAudit": {Owner, Change}, "checkAudit": {Owner, Quiet},
 
 	// One corpus: its people.
-	"deleteCorpus": {Own, Change}, "collect": {Own, Change}, "eraseVisitor": {Own, Change},
+	"deleteCorpus": {Own, Change}, "getRetention": {See, Quiet}, "putRetention": {Own, Change}, "collect": {Own, Change}, "eraseVisitor": {Own, Change},
 	"listMembers": {See, Quiet}, "inviteMember": {Own, Change}, "setMember": {Own, Change}, "withdrawMember": {Own, Change}, "listCorpusAudit": {Own, Quiet},
 	"getCorpus": {See, Quiet}, "listJobs": {See, Quiet}, "getJob": {See, Quiet}, "cancelJob": {Write, Change}, "pauseJob": {Write, Change}, "resumeJob": {Write, Change},
 

@@ -346,20 +346,34 @@ func (t *Talk) SetReviewed(ctx context.Context, corpus, person string) (string, 
 
 // Erase deletes all conversations of a visitor of a corpus, with the trails of their replies. It gives how many they were.
 func (t *Talk) Erase(ctx context.Context, corpus, visitor string) (int, error) {
+	return t.erase(ctx, corpus, `c.visitor = ?`, visitor)
+}
+
+// EraseBefore deletes the conversations of a corpus in which nothing was said since a stamp, but for those that are with a person and those that hold an
+// open snag. It gives how many they were.
+func (t *Talk) EraseBefore(ctx context.Context, corpus, before string) (int, error) {
+	return t.erase(ctx, corpus, `c.last_at < ? AND NOT EXISTS (SELECT 1 FROM handovers h WHERE h.conversation_id = c.id AND h.state <> 'closed')
+		AND NOT EXISTS (SELECT 1 FROM exchanges x JOIN snags s ON s.id = x.snag_id WHERE x.conversation_id = c.id AND s.state = 'open')`, before)
+}
+
+// erase deletes the conversations c of a corpus of which something holds, with all that was said, told and sent in them.
+func (t *Talk) erase(ctx context.Context, corpus, holds, of string) (int, error) {
 	var n int64
-	return int(n), t.s.Write(ctx, "erase a visitor's conversations", func(tx *sqlx.Tx) error {
+	return int(n), t.s.Write(ctx, "erase conversations", func(tx *sqlx.Tx) error {
+		of := []any{corpus, of}
+		conversations := `SELECT c.id FROM conversations c WHERE c.corpus_id = ? AND ` + holds
 		for _, q := range []string{
-			`DELETE FROM deliveries WHERE corpus_id = ? AND subscription_id = '' AND recipient IN (SELECT json_extract(j.value, '$.value') FROM conversations c JOIN exchanges e ON e.conversation_id = c.id
-				JOIN notices n ON n.reply_id = e.id JOIN json_each(n.told) j WHERE c.corpus_id = deliveries.corpus_id AND c.visitor = ?)`, // what was mailed to them
-			`DELETE FROM deliveries WHERE corpus_id = ? AND conversation_id IN (SELECT c.id FROM conversations c WHERE c.corpus_id = deliveries.corpus_id AND c.visitor = ?)`,
-			`DELETE FROM notices WHERE corpus_id = ? AND reply_id IN (SELECT e.id FROM exchanges e JOIN conversations c ON c.id = e.conversation_id WHERE c.corpus_id = notices.corpus_id AND c.visitor = ?)`,
-			`DELETE FROM replies WHERE corpus_id = ? AND id IN (SELECT e.id FROM exchanges e JOIN conversations c ON c.id = e.conversation_id WHERE c.corpus_id = replies.corpus_id AND c.visitor = ?)`,
+			`DELETE FROM deliveries WHERE subscription_id = '' AND recipient IN (SELECT json_extract(j.value, '$.value') FROM exchanges e
+				JOIN notices n ON n.reply_id = e.id JOIN json_each(n.told) j WHERE e.conversation_id IN (` + conversations + `))`, // what was mailed to them
+			`DELETE FROM deliveries WHERE conversation_id IN (` + conversations + `)`,
+			`DELETE FROM notices WHERE reply_id IN (SELECT e.id FROM exchanges e WHERE e.conversation_id IN (` + conversations + `))`,
+			`DELETE FROM replies WHERE id IN (SELECT e.id FROM exchanges e WHERE e.conversation_id IN (` + conversations + `))`,
 		} {
-			if _, err := tx.ExecContext(ctx, q, corpus, visitor); err != nil {
+			if _, err := tx.ExecContext(ctx, q, of...); err != nil {
 				return err
 			}
 		}
-		r, err := tx.ExecContext(ctx, `DELETE FROM conversations WHERE corpus_id = ? AND visitor = ?`, corpus, visitor)
+		r, err := tx.ExecContext(ctx, `DELETE FROM conversations WHERE id IN (`+conversations+`)`, of...)
 		if err != nil {
 			return err
 		}

@@ -1603,6 +1603,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/corpora/{corpus}/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For how many days conversations, runs and earlier texts are kept */
+        get: operations["getRetention"];
+        /** Say for how many days conversations, runs and earlier texts are kept */
+        put: operations["putRetention"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/corpora/{corpus}/rules/try": {
         parameters: {
             query?: never;
@@ -6164,6 +6182,23 @@ export interface components {
             question: components["schemas"]["QuestionsQuestion"];
             reply: string;
             verdict: components["schemas"]["ProveVerdict"];
+        };
+        Retention: {
+            /**
+             * Format: int64
+             * @description Days after the last message; those that wait for a person, or hold an open snag, stay. 0 for ever
+             */
+            conversations: number;
+            /**
+             * Format: int64
+             * @description Days after a run ended; the newest of each set stays, and those that a change of the draft rests on. 0 for the newest hundred of each set
+             */
+            runs: number;
+            /**
+             * Format: int64
+             * @description Days after an earlier text of a document was fetched; those that a release holds stay. 0 for ever
+             */
+            versions: number;
         };
         Retried: {
             /** Format: int64 */
@@ -11202,6 +11237,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reply"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getRetention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putRetention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name or id of the corpus */
+                corpus: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retention"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
                 };
             };
             /** @description Error */

@@ -17,7 +17,7 @@ const role = computed(() => {
 
 function go(to: string): void {
   if (to === 'out') void self.signOut()
-  else if (to === 'members') void router.push({ name: 'members', params: { corpus: corpus.name } })
+  else if (to === 'members' || to === 'keeping') void router.push({ name: to, params: { corpus: corpus.name } })
   else void router.push({ name: to })
 }
 </script>
@@ -32,6 +32,7 @@ function go(to: string): void {
       <ElDropdownMenu>
         <ElDropdownItem v-if="self.self?.signsIn" command="account">Your account</ElDropdownItem>
         <ElDropdownItem v-if="corpus.name !== ''" command="members">People of this corpus</ElDropdownItem>
+        <ElDropdownItem v-if="corpus.name !== ''" command="keeping">What is kept of it</ElDropdownItem>
         <ElDropdownItem v-if="self.isOwner" command="people">All people</ElDropdownItem>
         <ElDropdownItem v-if="self.isOwner" command="audit">Audit trail</ElDropdownItem>
         <ElDropdownItem v-if="self.self?.signsIn" command="out" divided>Sign out</ElDropdownItem>
