@@ -111,6 +111,24 @@ func TestServing(t *testing.T) {
 	assert.Contains(t, answer, "£4.00")
 	assert.Contains(t, answer, "url_citation")
 
+	// A channel is made; the reference of the API shows its operation; for how long things are kept has a page.
+	p.clickText("Messages and mail")
+	p.has("main", "No channel yet")
+	p.clickText("Add a service")
+	p.write(`form[aria-label="Settings of the channel"] label:nth-of-type(1) input`, "Chat")
+	p.write(`form[aria-label="Settings of the channel"] label:nth-of-type(2) input`, site.URL+"/replies")
+	p.clickText("Make the channel")
+	p.has(".notice", "whsec_")
+	p.has("main", place.Visitors+"/c/")
+	p.audit("serve, messages and mail")
+	p.do(chromedp.Navigate(server.address + "reference?op=putChannel"))
+	p.has("article", "PUT /api/corpora/{corpus}/channels")
+	p.has("article pre", "curl -X PUT")
+	p.audit("reference of the API")
+	p.do(chromedp.Navigate(server.address + "c/f/keeping"))
+	p.has("main", "For how long")
+	p.audit("what is kept")
+
 	// A second release against the gate, and back.
 	put(t, server.address+"api/corpora/f/sets/fares", `[{"id":"q1","question":"How much is a bicycle?","expect":[{"kind":"gives","values":["£5.00"]}]}]`)
 	p.do(chromedp.Navigate(server.address + "c/f/serve"))

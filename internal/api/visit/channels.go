@@ -16,7 +16,7 @@ import (
 // is stopped before, and 200 that it was taken before.
 func (h *handlers) channel(w http.ResponseWriter, q *http.Request) {
 	id := chi.URLParam(q, "channel")
-	most, err := h.app.Channels.Most(q.Context(), id)
+	most, err := h.app.Channels.Most(q.Context(), id, q.Header)
 	if err != nil {
 		h.fail(w, err)
 		return

@@ -157,7 +157,7 @@ func TestAPersonAnswersInAChannel(t *testing.T) {
 
 func TestMailIsAnsweredInItsThread(t *testing.T) {
 	h := open(t)
-	box, _ := h.letters(answering)
+	box, c := h.letters(answering)
 	write := func(mail string) int {
 		t.Helper()
 		status, err := box.Write("ask@harbour.example", strings.ReplaceAll(mail, "\n", "\r\n"))
@@ -175,6 +175,12 @@ func TestMailIsAnsweredInItsThread(t *testing.T) {
 	assert.Equal(t, "auto-replied", got.Auto)
 	assert.Contains(t, got.Text, "£2.00")
 	assert.Equal(t, http.StatusOK, write(first), "taken once")
+
+	// A wrong secret is refused before the mail is read.
+	box.Forward("wrong@harbour.example", c.In, "whsec_d3Jvbmc=")
+	status, err := box.Write("wrong@harbour.example", first)
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusUnauthorized, status)
 
 	// It goes on in its thread, and what is quoted is not asked.
 	write("From: Ben <ben@customers.example>\nSubject: Re: My dog\nMessage-ID: <2@customers.example>\nIn-Reply-To: " + got.ID + "\n\nAnd a cat?\n\nOn Monday, 4 May 2026, at 10:12, ask@harbour.example wrote:\n> A dog costs £2.00 each way.\n")
@@ -215,9 +221,12 @@ func TestAMailIsDraftedForAPerson(t *testing.T) {
 	one, err := h.app.Desk.Open(t.Context(), corpus, hs[0].ID, "Ada")
 	require.NoError(t, err)
 	require.Len(t, one.Said, 1)
-	_, err = h.app.Desk.Answer(t.Context(), corpus, one.ID, "Ada", desk.Written{Text: one.Said[0].Said})
+	_, err = h.app.Desk.Answer(t.Context(), corpus, one.ID, "Ada", desk.Written{Text: "A dog is £2.00, and we look forward to it.", Prepared: one.Said[0].ID})
 	require.NoError(t, err)
 	soon(t, func() bool { return len(box.Letters()) == 1 }, "what the person sent goes out")
+	snags, err := h.app.Mending.Snags.List(t.Context(), corpus, "open")
+	require.NoError(t, err)
+	assert.Len(t, snags, 1, "what they changed in the draft is to be mended")
 	got := box.Letters()[0]
 	assert.Contains(t, got.Text, "£2.00")
 	assert.Empty(t, got.Auto, "a person sent it")

@@ -130,10 +130,10 @@ func (rm *Room) reply(ctx context.Context, row served.Channel, t served.Thread, 
 		return rm.channels.Done(ctx, m, t, nil)
 	case set.Mode == ModeDraft, set.Mode == ModeSure && said.Refused:
 		m.State = served.MessageDrafted
-		if err := rm.channels.Done(ctx, m, t, nil); err != nil {
+		if err := rm.serving.Persons.Call(ctx, a, said.Conversation, row.Name, t.Subject); err != nil {
 			return err
 		}
-		return rm.serving.Persons.Call(ctx, a, said.Conversation, row.Name, t.Subject)
+		return rm.channels.Done(ctx, m, t, nil)
 	}
 	m.State = served.MessageAnswered
 	note := ""

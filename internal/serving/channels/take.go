@@ -45,13 +45,25 @@ type Inward struct {
 	} `json:"from"`
 }
 
-// Most is how many bytes may be handed in to a channel at a time. ErrMissing, wrapped, when there is none of that id.
-func (rm *Room) Most(ctx context.Context, id string) (int64, error) {
+// Most is how many bytes whoever sends these headers may hand in to a channel. ErrMissing, wrapped, when there is none of that id; ErrSigned when the
+// headers alone show that it was not signed, so that nothing is read of it.
+func (rm *Room) Most(ctx context.Context, id string, h http.Header) (int64, error) {
 	row, err := rm.channels.One(ctx, id)
-	if row.Kind == KindMail {
-		return MostMail, err
+	if err != nil {
+		return 0, err
 	}
-	return MostMessage, err
+	most := int64(MostMessage)
+	if row.Kind == KindMail {
+		most = MostMail
+	}
+	if h.Get(webhook.HeaderWebhookSignature) != "" {
+		return most, nil // that takes the whole
+	}
+	secret, err := rm.connections.Unseal(row.Sealed)
+	if err == nil && !bears(row.Kind, string(secret), h) {
+		err = ErrSigned
+	}
+	return most, err
 }
 
 // Take keeps what is handed in to be answered: JSON as Inward of a messaging service, a whole mail (RFC 5322) of a mail server. Both are signed as
@@ -82,11 +94,17 @@ func (rm *Room) Take(ctx context.Context, id string, h http.Header, body []byte)
 }
 
 func signed(kind, secret string, h http.Header, body []byte) bool {
-	if given, ok := strings.CutPrefix(h.Get("Authorization"), bearerPrefix); ok && kind == KindMail {
-		return subtle.ConstantTimeCompare([]byte(given), []byte(secret)) == 1
+	if bears(kind, secret, h) {
+		return true
 	}
 	w, err := webhook.NewWebhook(secret)
 	return err == nil && w.Verify(body, h) == nil
+}
+
+// bears reports whether the headers hold the secret itself, as a mail server sends it.
+func bears(kind, secret string, h http.Header) bool {
+	given, ok := strings.CutPrefix(h.Get("Authorization"), bearerPrefix)
+	return ok && kind == KindMail && subtle.ConstantTimeCompare([]byte(given), []byte(secret)) == 1
 }
 
 // thread is what was handed in, and what it belongs to.

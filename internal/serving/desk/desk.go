@@ -95,6 +95,7 @@ type Handover struct {
 
 // HandedTurn is a question of the conversation with the reply that it got.
 type HandedTurn struct {
+	ID    string `json:"id"`
 	Asked string `json:"asked"`
 	Said  string `json:"said"`
 	At    string `json:"at"`
@@ -175,7 +176,7 @@ func (rm *Room) view(ctx context.Context, h served.Handover, by string, whole bo
 	for _, e := range es {
 		asked = append(asked, e.Question)
 		if whole {
-			out.Said = append(out.Said, HandedTurn{e.Question, e.Said, e.At})
+			out.Said = append(out.Said, HandedTurn{e.ID, e.Question, e.Said, e.At})
 		}
 	}
 	out.Summary = short(strings.Join(asked, " / "), 160)
@@ -303,7 +304,7 @@ func (rm *Room) Answer(ctx context.Context, corpus, id, by string, w Written) (H
 			return Handover{}, fault.Input("the asker left no mail address")
 		}
 	}
-	if _, err := rm.prepared(ctx, c.ID, w.Prepared); err != nil { // before anything is said
+	if _, err := rm.prepared(ctx, c.ID, w.Prepared, h.Conversation); err != nil { // before anything is said
 		return Handover{}, err
 	}
 	if h.State == served.Taken && h.TakenBy != by {
@@ -328,7 +329,7 @@ func (rm *Room) Answer(ctx context.Context, corpus, id, by string, w Written) (H
 			return Handover{}, err
 		}
 	}
-	if err := rm.correct(ctx, c.ID, w.Prepared, w.Text, by); err != nil {
+	if err := rm.correct(ctx, c.ID, w.Prepared, h.Conversation, w.Text, by); err != nil {
 		return Handover{}, err
 	}
 	rm.tell(ctx, c.ID, h.ID)
@@ -371,7 +372,7 @@ func (rm *Room) Sent(ctx context.Context, corpus, exchange, by, text, to string)
 	if text = strings.TrimSpace(text); text == "" || len(text) > mostText {
 		return fault.Input("an answer has between 1 and %d bytes", mostText)
 	}
-	if _, err := rm.prepared(ctx, c.ID, exchange); err != nil { // before anything is sent
+	if _, err := rm.prepared(ctx, c.ID, exchange, ""); err != nil { // before anything is sent
 		return err
 	}
 	if to = strings.TrimSpace(to); to != "" {
@@ -382,27 +383,27 @@ func (rm *Room) Sent(ctx context.Context, corpus, exchange, by, text, to string)
 			return err
 		}
 	}
-	return rm.correct(ctx, c.ID, exchange, text, by)
+	return rm.correct(ctx, c.ID, exchange, "", text, by)
 }
 
-// prepared is the exchange of a prepared reply; the zero value where none is named.
-func (rm *Room) prepared(ctx context.Context, corpus, exchange string) (talk.Exchange, error) {
+// prepared is the exchange of a prepared reply, or of one in a conversation that was not sent; the zero value where none is named.
+func (rm *Room) prepared(ctx context.Context, corpus, exchange, conversation string) (talk.Exchange, error) {
 	if exchange == "" {
 		return talk.Exchange{}, nil
 	}
 	e, err := rm.talk.Exchange(ctx, corpus, exchange)
-	if err == nil && e.Surface != asking.SurfaceStaff {
+	if err == nil && e.Surface != asking.SurfaceStaff && (conversation == "" || e.Conversation != conversation) {
 		err = fault.Input("that reply was not prepared here")
 	}
 	return e, err
 }
 
 // correct makes a snag of a prepared reply that a person changed. Words put around it, such as a greeting, change nothing.
-func (rm *Room) correct(ctx context.Context, corpus, exchange, written, by string) error {
+func (rm *Room) correct(ctx context.Context, corpus, exchange, conversation, written, by string) error {
 	if exchange == "" {
 		return nil
 	}
-	e, err := rm.prepared(ctx, corpus, exchange)
+	e, err := rm.prepared(ctx, corpus, exchange, conversation)
 	if err != nil {
 		return err
 	}

@@ -4684,6 +4684,7 @@ export interface components {
         HandedTurn: {
             asked: string;
             at: string;
+            id: string;
             said: string;
         };
         Handover: {

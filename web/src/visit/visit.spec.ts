@@ -172,16 +172,18 @@ describe('the sheet of visitors', () => {
 
 describe('speech in the sheet', () => {
   it('is there when it is switched on and the browser has it, and sends nothing by itself', async () => {
-    const heard = { lang: '', started: 0, onresult: (_: unknown) => undefined as void, onend: () => undefined as void }
+    type Results = { results: { transcript: string }[][] }
+    const heard: { started: number; onresult?: (e: Results) => void } = { started: 0 }
     class Ear {
+      lang = ''
+      onend?: () => void
       start() {
         heard.started++
       }
       stop() {
-        this.onend()
+        this.onend?.()
       }
-      onend = () => undefined as void
-      set onresult(f: (e: unknown) => void) {
+      set onresult(f: (e: Results) => void) {
         heard.onresult = f
       }
     }
@@ -204,7 +206,7 @@ describe('speech in the sheet', () => {
     const speak = w.findAll('footer button').find((b) => b.text() === 'Speak')
     await speak?.trigger('click')
     expect(heard.started).toBe(1)
-    heard.onresult({ results: [[{ transcript: 'May I bring' }], [{ transcript: 'a dog' }]] })
+    heard.onresult?.({ results: [[{ transcript: 'May I bring' }], [{ transcript: 'a dog' }]] })
     await speak?.trigger('click')
     await settle()
     expect((w.find('textarea').element as HTMLTextAreaElement).value).toBe('May I bring a dog')

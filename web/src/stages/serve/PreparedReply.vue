@@ -9,7 +9,7 @@ const props = defineProps<{
   question: string
   handover?: string
   /** What the assistant would have said; it was not sent. */
-  draft?: string
+  draft?: { id: string; said: string }
   mail?: boolean
   sending?: boolean
 }>()
@@ -25,7 +25,7 @@ const tones = [
   { value: 'Formal and exact; no contractions.', label: 'Formal' },
 ]
 const reply = ref<Reply>()
-const text = ref(props.draft ?? '')
+const text = ref(props.draft?.said ?? '')
 const to = ref('')
 const byMail = ref(false)
 const busy = ref(false)
@@ -37,7 +37,7 @@ watch(
   (q) => {
     asked.value = q
     reply.value = undefined
-    text.value = props.draft ?? ''
+    text.value = props.draft?.said ?? ''
     done.value = ''
   },
 )
@@ -148,7 +148,7 @@ const audienceWord = (a: string): string => (a === 'staff' ? 'staff only' : a.re
           type="primary"
           :loading="sending"
           :disabled="text.trim() === ''"
-          @click="emit('answer', text, reply?.id ?? '', byMail)"
+          @click="emit('answer', text, reply?.id ?? draft?.id ?? '', byMail)"
           >Send the answer</ElButton
         >
         <ElCheckbox v-model="byMail" :disabled="!mail">{{

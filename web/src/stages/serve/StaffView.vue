@@ -208,7 +208,7 @@ onUnmounted(
           v-if="one.id !== '' && one.state !== 'closed'"
           :key="one.id + String(one.lines?.length)"
           :question="about"
-          :draft="one.drafted ? one.said?.at(-1)?.said : ''"
+          :draft="one.drafted ? one.said?.at(-1) : undefined"
           :handover="one.id"
           :mail="one.mail"
           :sending="busy"
