@@ -4,7 +4,9 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -67,4 +69,21 @@ func receiver(x ast.Expr) string {
 		return x.Name
 	}
 	return ""
+}
+
+// Whatever is written as comma-separated values is opened in spreadsheets: core/cells alone writes it, so that no cell is worked out there.
+func TestCellsAreWrittenInOnePlace(t *testing.T) {
+	wrote := 0
+	for name, p := range packages(t) {
+		for _, f := range p.GoFiles {
+			raw, err := os.ReadFile(filepath.Join(p.Dir, f))
+			require.NoError(t, err)
+			if name == "core/cells" {
+				wrote += strings.Count(string(raw), "csv.NewWriter(")
+				continue
+			}
+			assert.NotContains(t, string(raw), "csv.NewWriter(", "%s/%s writes cells by itself: core/cells defuses them", name, f)
+		}
+	}
+	assert.Equal(t, 1, wrote, "core/cells is where they are written")
 }

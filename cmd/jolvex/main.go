@@ -9,6 +9,8 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -21,6 +23,16 @@ import (
 
 // version is set by the build.
 var version = "dev"
+
+// built is the version, with the commit that it was built from where the build knew it.
+func built() string {
+	if b, ok := debug.ReadBuildInfo(); ok {
+		if at := slices.IndexFunc(b.Settings, func(s debug.BuildSetting) bool { return s.Key == "vcs.revision" }); at >= 0 {
+			return version + " (commit " + b.Settings[at].Value + ")"
+		}
+	}
+	return version
+}
 
 // exitError ends the program with a code of its own after everything has been said.
 type exitError struct{ code int }
@@ -94,7 +106,7 @@ func root() *cobra.Command {
 		Long:          "Jolvex gathers websites and documents into a retrieval index, answers questions from them with\ncitations, and proves against sets of expected questions how often the answers are right.",
 		SilenceUsage:  true,
 		SilenceErrors: true,
-		Version:       version,
+		Version:       built(),
 	}
 	c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	f := c.PersistentFlags()
@@ -105,7 +117,7 @@ func root() *cobra.Command {
 	f.DurationVar(&s.patience, "document-time", extractor.UsualTime, "time that reading one document may take")
 	c.AddCommand(serveCommand(&s), demoCommand(&s), gatherCommand(&s), askCommand(&s), findCommand(&s), logCommand(&s), peopleCommand(&s), auditCommand(&s), backupCommand(&s), restoreCommand(&s), mcpCommand(), proveCommand(&s), trialCommand(&s), openAPICommand(), vocabularyCommand(), &cobra.Command{
 		Use: "version", Short: "Print the version", Args: cobra.NoArgs,
-		Run: func(*cobra.Command, []string) { fmt.Println("jolvex", version) },
+		Run: func(*cobra.Command, []string) { fmt.Println("jolvex", built()) },
 	})
 	return c
 }

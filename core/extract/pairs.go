@@ -2,7 +2,6 @@ package extract
 
 import (
 	"bytes"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/doc"
 )
 
@@ -117,7 +117,7 @@ type pairRow struct {
 }
 
 func pairLines(src string) (columns []string, rows []pairRow, err error) {
-	r := csv.NewReader(strings.NewReader(src))
+	r := cells.NewReader(strings.NewReader(src))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes = separator(src), -1, true
 	for {
 		rec, err := r.Read()

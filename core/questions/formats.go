@@ -5,7 +5,6 @@ import (
 	"bufio"
 	"bytes"
 	"cmp"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -15,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/extract"
 	"jolvex/core/text"
 )
@@ -157,7 +157,7 @@ var columnNames = map[string][]string{
 
 // csv reads a table: what is expected in columns, alternatives with a bar between.
 func (m *Imported) csv(src string) error {
-	r := csv.NewReader(strings.NewReader(src))
+	r := cells.NewReader(strings.NewReader(src))
 	r.FieldsPerRecord, r.TrimLeadingSpace, r.LazyQuotes = -1, true, true
 	first, _, _ := strings.Cut(src, "\n")
 	for _, c := range []rune{'\t', ';'} {

@@ -2,7 +2,6 @@ package questions
 
 import (
 	"archive/zip"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/doc"
 	"jolvex/core/text"
 )
@@ -36,7 +36,7 @@ func Columns() []string {
 // questions of which the table cannot hold everything: conversations, scripts, several expectations of one kind, and kinds that
 // have no column.
 func WriteCSV(w io.Writer, qs []Question) ([]string, error) {
-	c := csv.NewWriter(w)
+	c := cells.NewWriter(w)
 	if err := c.Write(Columns()); err != nil {
 		return nil, fmt.Errorf("write the head of a table of questions: %w", err)
 	}

@@ -3,7 +3,6 @@ package talk
 import (
 	"bufio"
 	"bytes"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,6 +13,8 @@ import (
 	"time"
 	"unicode"
 	"unicode/utf8"
+
+	"jolvex/core/cells"
 )
 
 // ErrForm says that a file is no log that can be read.
@@ -171,7 +172,7 @@ var columns = map[string][]string{
 }
 
 func (r *reader) rows(b []byte) error {
-	in := csv.NewReader(bytes.NewReader(b))
+	in := cells.NewReader(bytes.NewReader(b))
 	in.FieldsPerRecord, in.LazyQuotes = -1, true
 	if first, _, _ := bytes.Cut(b, []byte("\n")); bytes.Count(first, []byte(";")) > bytes.Count(first, []byte(",")) {
 		in.Comma = ';'

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/csv"
 	"mime"
 	"net/http"
 	"path"
@@ -11,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jolvex/core/cells"
 	"jolvex/core/extract"
 	"jolvex/internal/api/door"
 	"jolvex/internal/api/wire"
@@ -160,10 +160,10 @@ func (h *handlers) documents(api huma.API) {
 		return &huma.StreamResponse{Body: func(c huma.Context) {
 			c.SetHeader("Content-Type", "text/csv; charset=utf-8")
 			c.SetHeader("Content-Disposition", `attachment; filename="documents.csv"`)
-			w := csv.NewWriter(c.BodyWriter())
+			w := cells.NewWriter(c.BodyWriter())
 			_ = w.Write([]string{"address", "title", "state", "reason", "words", "audience", "marks", "clutter", "found on", "changed"}) // the client has gone
 			for _, d := range ds {
-				_ = w.Write([]string{safeCell(d.Address), safeCell(d.Title), d.State, d.Reason, strconv.Itoa(d.Words), safeCell(d.Audience), strings.Join(d.Marks, " "), strings.Join(d.Clutter, " "), safeCell(d.FoundOn), d.ChangedAt})
+				_ = w.Write([]string{d.Address, d.Title, d.State, d.Reason, strconv.Itoa(d.Words), d.Audience, strings.Join(d.Marks, " "), strings.Join(d.Clutter, " "), d.FoundOn, d.ChangedAt})
 			}
 			w.Flush()
 		}}, nil
@@ -242,14 +242,6 @@ func (h *handlers) documents(api huma.API) {
 			_, _ = c.BodyWriter().Write(o.Body) // the client has gone
 		}}, nil
 	})
-}
-
-// safeCell keeps a spreadsheet from taking what a page says for a formula. (Common practice, no published source.)
-func safeCell(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
 }
 
 // raw is a body that is taken as it comes.

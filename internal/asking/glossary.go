@@ -4,13 +4,13 @@ import (
 	"bytes"
 	"cmp"
 	"context"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/doc"
 	"jolvex/core/index"
 	"jolvex/core/query"
@@ -200,7 +200,7 @@ type GlossaryFile struct {
 // ReadGlossary reads a glossary from CSV: a term, and in the columns after it, or in one with semicolons between, what it means.
 func ReadGlossary(body []byte) (GlossaryFile, error) {
 	out := GlossaryFile{Entries: []query.Entry{}, Problems: []string{}}
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(body, []byte("\xef\xbb\xbf"))))
+	r := cells.NewReader(bytes.NewReader(bytes.TrimPrefix(body, []byte("\xef\xbb\xbf"))))
 	r.FieldsPerRecord, r.TrimLeadingSpace = -1, true
 	for line := 1; ; line++ {
 		row, err := r.Read()
@@ -236,7 +236,7 @@ func (as *Asker) Glossary(ctx context.Context, corpus string) ([]byte, error) {
 		return nil, err
 	}
 	var b bytes.Buffer
-	w := csv.NewWriter(&b)
+	w := cells.NewWriter(&b)
 	rows := [][]string{{"term", "means"}}
 	for _, e := range c.Method.Glossary {
 		rows = append(rows, []string{e.Term, strings.Join(e.Means, "; ")})

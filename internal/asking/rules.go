@@ -2,7 +2,6 @@ package asking
 
 import (
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,6 +9,7 @@ import (
 	"strings"
 
 	"jolvex/core/answer"
+	"jolvex/core/cells"
 	"jolvex/core/query"
 	"jolvex/core/rule"
 	"jolvex/core/text"
@@ -239,7 +239,7 @@ func (as *Asker) ExportNotices(ctx context.Context, corpus string) ([]byte, erro
 		}
 	}
 	var b strings.Builder
-	w := csv.NewWriter(&b)
+	w := cells.NewWriter(&b)
 	rows := [][]string{append([]string{"at", "kind", "rule", "recipient", "state", "summary"}, names...)}
 	for _, n := range ns {
 		row := []string{n.At, n.Kind, n.Name, n.Recipient, n.State, n.Summary}

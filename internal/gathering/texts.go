@@ -4,7 +4,6 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,6 +11,7 @@ import (
 	"path"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/extract"
 	"jolvex/core/text"
 	"jolvex/internal/event"
@@ -105,7 +105,7 @@ func (ga *Gatherer) Pairs(ctx context.Context, corpus, form string) ([]byte, err
 		return nil, err
 	}
 	var out bytes.Buffer
-	w := csv.NewWriter(&out)
+	w := cells.NewWriter(&out)
 	if form == "csv" {
 		if err := w.Write([]string{"question", "answer"}); err != nil {
 			return nil, err

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jolvex/internal/connections"
+	"jolvex/internal/serving"
 	"jolvex/internal/serving/channels"
 	"jolvex/internal/serving/desk"
 	"jolvex/internal/sim"
@@ -259,4 +260,89 @@ func TestADeadServiceHoldsUpNobody(t *testing.T) {
 	raw, err := json.Marshal(ds)
 	require.NoError(t, err)
 	assert.NotContains(t, string(raw), c.Secret)
+}
+
+// What was acknowledged is answered once, also when the program was stopped in between and the service hands it in again.
+func TestWhatWasTakenIsAnsweredAfterARestart(t *testing.T) {
+	dir := t.TempDir()
+	h := openIn(t, dir)
+	set := answering
+	set.Paused = true
+	m, c := h.service(set)
+	for _, id := range []string{"m1", "m2"} {
+		_, err := m.Write("t1", "Ben", id, map[string]string{"m1": "How much is a dog?", "m2": "And a cat?"}[id])
+		require.NoError(t, err)
+	}
+	h.end()
+	again := reopen(t, dir)
+	m.Connect(again.at+"/c/"+c.ID, c.Secret)
+	status, err := m.Write("t1", "Ben", "m1", "How much is a dog?")
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusOK, status, "it was taken before")
+	list, err := again.app.Channels.List(t.Context(), corpus)
+	require.NoError(t, err)
+	require.Equal(t, 2, list[0].Figures.Waiting)
+	on := list[0].Settings
+	on.Paused = false
+	_, err = again.app.Channels.Put(t.Context(), corpus, "Ada", channels.Channel{ID: c.ID, Kind: c.Kind, Name: c.Name, Settings: on}, false)
+	require.NoError(t, err)
+	soon(t, func() bool { return len(by(m, "assistant")) == 2 }, "both are answered, in their order")
+	assert.Contains(t, by(m, "assistant")[0].Text, "£2.00")
+	assert.Contains(t, by(m, "assistant")[1].Text, "free")
+	log, err := again.app.Mending.Conversations.Log(t.Context(), corpus, talk.Filter{Limit: 10}, false)
+	require.NoError(t, err)
+	assert.Len(t, log, 2)
+}
+
+// While nobody is answered, whoever writes is told so once; what they wrote is answered afterwards.
+func TestMessagesWaitWhileNobodyIsAnswered(t *testing.T) {
+	h := open(t)
+	m, _ := h.service(answering)
+	h.settings(func(s *serving.Settings) { s.Paused, s.PausedText = true, "We are back at nine." })
+	for _, id := range []string{"m1", "m2"} {
+		_, err := m.Write("t1", "Ben", id, "How much is a dog?")
+		require.NoError(t, err)
+	}
+	soon(t, func() bool { return len(by(m, "assistant")) == 1 }, "it is told")
+	assert.Equal(t, "We are back at nine.", by(m, "assistant")[0].Text)
+	list, err := h.app.Channels.List(t.Context(), corpus)
+	require.NoError(t, err)
+	assert.Equal(t, 2, list[0].Figures.Waiting)
+	assert.Zero(t, list[0].Figures.Answered)
+}
+
+func TestChannelsThatCannotBe(t *testing.T) {
+	h := open(t)
+	good := channels.Channel{Kind: channels.KindService, Name: "Chats", Settings: answering}
+	good.Settings.Address = "https://chat.example/replies"
+	for name, change := range map[string]func(*channels.Channel){
+		"no address":           func(c *channels.Channel) { c.Settings.Address = "" },
+		"no web address":       func(c *channels.Channel) { c.Settings.Address = "ftp://chat.example" },
+		"a secret in it":       func(c *channels.Channel) { c.Settings.Address = "https://a:b@chat.example" },
+		"mail to the web":      func(c *channels.Channel) { c.Kind = channels.KindMail },
+		"a name with the mail": func(c *channels.Channel) { c.Kind, c.Settings.Address = channels.KindMail, "Ben <ben@x.example>" },
+		"too short messages":   func(c *channels.Channel) { c.Settings.Longest = 20 },
+		"one that is not":      func(c *channels.Channel) { c.ID = "nothing" },
+	} {
+		c := good
+		change(&c)
+		_, err := h.app.Channels.Put(t.Context(), corpus, "Ada", c, false)
+		assert.Error(t, err, name)
+	}
+	c, err := h.app.Channels.Put(t.Context(), corpus, "Ada", good, false)
+	require.NoError(t, err)
+	renewed, err := h.app.Channels.Put(t.Context(), corpus, "Ada", channels.Channel{ID: c.ID, Kind: c.Kind, Name: c.Name, Settings: c.Settings}, true)
+	require.NoError(t, err)
+	assert.NotEqual(t, c.Secret, renewed.Secret)
+	h.app.Serving.VisitorsAt(h.at)
+	old := &sim.Messenger{}
+	old.Connect(h.at+"/c/"+c.ID, c.Secret)
+	_, err = old.Write("t", "Ben", "m", "How much is a dog?")
+	assert.Error(t, err, "the secret so far does not work any more")
+	require.NoError(t, h.app.Channels.Drop(t.Context(), corpus, c.ID))
+	assert.Error(t, h.app.Channels.Drop(t.Context(), corpus, c.ID))
+	old.Connect(h.at+"/c/"+c.ID, renewed.Secret)
+	status, err := old.Write("t", "Ben", "m", "How much is a dog?")
+	assert.Error(t, err)
+	assert.Equal(t, http.StatusNotFound, status)
 }

@@ -38,32 +38,46 @@ type harbour struct {
 	t   *testing.T
 	app *app.App
 	at  string
+	end func() // gives the folder back; once
 }
 
 const corpus = "harbour"
 
 func open(t *testing.T) *harbour {
 	t.Helper()
-	log := slog.New(slog.DiscardHandler)
-	a, err := app.Open(t.Context(), t.TempDir(), log, app.Options{})
+	return openIn(t, t.TempDir())
+}
+
+// openIn makes the corpus in a data folder.
+func openIn(t *testing.T, dir string) *harbour {
+	t.Helper()
+	h := reopen(t, dir)
+	_, err := h.app.CreateCorpus(t.Context(), corpus)
 	require.NoError(t, err)
-	srv := httptest.NewServer(visit.New(a, visit.Options{Log: log, Web: fstest.MapFS{"w.js": {Data: []byte("1")}, "sheet.js": {Data: []byte("2")}, "sheet.css": {Data: []byte("3")}}}))
-	t.Cleanup(func() {
-		srv.CloseClientConnections()
-		srv.Close()
-		assert.NoError(t, a.Close())
-	})
-	h := &harbour{t, a, srv.URL}
-	_, err = a.CreateCorpus(t.Context(), corpus)
-	require.NoError(t, err)
-	m, err := a.Indexing.Method(t.Context(), corpus)
+	m, err := h.app.Indexing.Method(t.Context(), corpus)
 	require.NoError(t, err)
 	m.Embed.Grade = "words"
-	_, err = a.Indexing.SaveMethod(t.Context(), corpus, m)
+	_, err = h.app.Indexing.SaveMethod(t.Context(), corpus, m)
 	require.NoError(t, err)
 	h.put("dogs.md", "# Animals\n\n## Dogs\n\nDogs must be on a lead. A dog costs £2.00 each way.\n\n## Cats\n\nCats travel free in a box.\n", "")
 	h.release()
 	return h
+}
+
+// reopen opens a data folder, as it is, and lets visitors in.
+func reopen(t *testing.T, dir string) *harbour {
+	t.Helper()
+	log := slog.New(slog.DiscardHandler)
+	a, err := app.Open(t.Context(), dir, log, app.Options{})
+	require.NoError(t, err)
+	srv := httptest.NewServer(visit.New(a, visit.Options{Log: log, Web: fstest.MapFS{"w.js": {Data: []byte("1")}, "sheet.js": {Data: []byte("2")}, "sheet.css": {Data: []byte("3")}}}))
+	end := sync.OnceFunc(func() {
+		srv.CloseClientConnections()
+		srv.Close()
+		assert.NoError(t, a.Close())
+	})
+	t.Cleanup(end)
+	return &harbour{t, a, srv.URL, end}
 }
 
 func (h *harbour) put(name, text, audience string) {

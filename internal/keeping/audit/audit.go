@@ -5,7 +5,6 @@ package audit
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/csv"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
@@ -16,7 +15,7 @@ import (
 
 	"github.com/gowebpki/jcs"
 
-	"jolvex/core/text"
+	"jolvex/core/cells"
 	"jolvex/internal/store/register"
 )
 
@@ -191,7 +190,7 @@ func follows(r register.Entry, so Checked) string {
 // Export writes entries, the newest first: as JSON Lines, by which the chain can be checked elsewhere, or as CSV.
 func (rm *Room) Export(ctx context.Context, w io.Writer, form string, f register.TrailFilter) error {
 	f.Limit = 1000
-	table := csv.NewWriter(w)
+	table := cells.NewWriter(w)
 	lines := json.NewEncoder(w)
 	if form == "csv" {
 		if err := table.Write([]string{"seq", "at", "who", "via", "address", "corpus", "operation", "target", "outcome", "changes", "prev", "hash"}); err != nil {
@@ -215,9 +214,6 @@ func (rm *Room) Export(ctx context.Context, w io.Writer, form string, f register
 				changes[n] = c.Path + ": " + c.Before + " -> " + c.After
 			}
 			row := []string{fmt.Sprint(e.Seq), e.At, e.Who, e.Via, e.Address, e.Corpus, e.Operation, e.Target, e.Outcome, strings.Join(changes, "; "), e.Prev, e.Hash}
-			for n := range row {
-				row[n] = text.Cell(row[n])
-			}
 			if err := table.Write(row); err != nil {
 				return err
 			}

@@ -3,14 +3,13 @@ package conversations
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"strconv"
 
+	"jolvex/core/cells"
 	"jolvex/core/check"
 	coretalk "jolvex/core/talk"
-	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/store/talk"
 )
@@ -26,7 +25,7 @@ func (rm *Room) Export(ctx context.Context, corpus, form string, f talk.Filter, 
 		return nil, err
 	}
 	var out bytes.Buffer
-	w := csv.NewWriter(&out)
+	w := cells.NewWriter(&out)
 	write := func(e talk.Exchange) error {
 		line, err := json.Marshal(exportedLine(e))
 		out.Write(append(line, '\n'))
@@ -38,9 +37,6 @@ func (rm *Room) Export(ctx context.Context, corpus, form string, f talk.Filter, 
 		}
 		write = func(e talk.Exchange) error {
 			row := []string{e.At, e.Conversation, e.Surface, e.Page, e.Language, e.Question, e.Said, e.Outcome, strconv.FormatFloat(e.Support, 'f', 3, 64), e.Rules, e.Mark, e.Note, e.Thumb, e.Word}
-			for i := range row {
-				row[i] = text.Cell(row[i])
-			}
 			return w.Write(row)
 		}
 	}

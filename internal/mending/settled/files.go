@@ -3,14 +3,13 @@ package settled
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"strings"
 
-	"jolvex/core/text"
+	"jolvex/core/cells"
 	"jolvex/internal/fault"
 	"jolvex/internal/store/talk"
 )
@@ -34,7 +33,7 @@ func (rm *Room) Export(ctx context.Context, corpus, form string) ([]byte, error)
 		return nil, err
 	}
 	var out bytes.Buffer
-	w := csv.NewWriter(&out)
+	w := cells.NewWriter(&out)
 	if form == "csv" {
 		if err := w.Write(columns); err != nil {
 			return nil, err
@@ -46,9 +45,6 @@ func (rm *Room) Export(ctx context.Context, corpus, form string) ([]byte, error)
 		}
 		if form == "csv" {
 			row := []string{a.Question, a.Answer, strings.Join(a.Wordings, "\n"), a.Owner, a.Expires}
-			for i := range row {
-				row[i] = text.Cell(row[i])
-			}
 			if err := w.Write(row); err != nil {
 				return nil, err
 			}
@@ -150,7 +146,7 @@ func read(body []byte) ([]row, error) {
 		}
 		return out, nil
 	}
-	in := csv.NewReader(bytes.NewReader(body))
+	in := cells.NewReader(bytes.NewReader(body))
 	in.FieldsPerRecord = -1
 	names, err := in.Read()
 	if err != nil {
@@ -177,7 +173,7 @@ func read(body []byte) ([]row, error) {
 		}
 		cell := func(name string) string {
 			if i, ok := at[name]; ok && i < len(cells) {
-				return text.FromCell(cells[i])
+				return cells[i]
 			}
 			return ""
 		}

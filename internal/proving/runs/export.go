@@ -3,16 +3,15 @@ package runs
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"fmt"
 	"io"
 	"slices"
 	"strconv"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/measure"
 	"jolvex/core/questions"
-	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
 )
@@ -84,7 +83,7 @@ func (rm *Room) ExportRun(ctx context.Context, corpus, run, form string) ([]byte
 
 // writeScores writes what was measured of each question; what does not apply is empty.
 func writeScores(w io.Writer, r store.Run, rs []store.Result) error {
-	c := csv.NewWriter(w)
+	c := cells.NewWriter(w)
 	rows := [][]string{{"id", "passed", "accident", "rr", "hit1", "hit5", "ndcg10", "recall5", "precision5", "f1", "rougeL", "words", "pointed", "pointedOf", "reply", "references"}}
 	for _, x := range rs {
 		if x.Failed != "" || x.Position >= len(r.Questions) {
@@ -107,8 +106,8 @@ func writeScores(w io.Writer, r store.Run, rs []store.Result) error {
 			reply = x.Trail.Text()
 		}
 		rows = append(rows, []string{
-			text.Cell(x.Question), strconv.FormatBool(x.Verdict.Passed), strconv.FormatBool(x.Verdict.Accident), num(rr), num(hit1), num(hit5), num(s.NDCG), num(s.Recall), num(s.Precision),
-			num(s.F1), num(s.RougeL), strconv.Itoa(s.Words), strconv.Itoa(s.Pointed), strconv.Itoa(s.PointedOf), text.Cell(reply), text.Cell(strings.Join(r.Questions[x.Position].Answers, " | ")),
+			x.Question, strconv.FormatBool(x.Verdict.Passed), strconv.FormatBool(x.Verdict.Accident), num(rr), num(hit1), num(hit5), num(s.NDCG), num(s.Recall), num(s.Precision),
+			num(s.F1), num(s.RougeL), strconv.Itoa(s.Words), strconv.Itoa(s.Pointed), strconv.Itoa(s.PointedOf), reply, strings.Join(r.Questions[x.Position].Answers, " | "),
 		})
 	}
 	if err := c.WriteAll(rows); err != nil {

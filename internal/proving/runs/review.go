@@ -3,14 +3,13 @@ package runs
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"fmt"
 	"slices"
 	"strings"
 
+	"jolvex/core/cells"
 	"jolvex/core/diagnose"
 	"jolvex/core/questions"
-	"jolvex/core/text"
 	"jolvex/internal/fault"
 	"jolvex/internal/store"
 )
@@ -93,13 +92,10 @@ func (rm *Room) ExportReviews(ctx context.Context, corpus, run string) ([]byte, 
 				row[6] = x.Cause.Fixes[0].Label
 			}
 		}
-		for i := range row {
-			row[i] = text.Cell(row[i])
-		}
 		rows = append(rows, row)
 	}
 	var b bytes.Buffer
-	if err := csv.NewWriter(&b).WriteAll(rows); err != nil {
+	if err := cells.NewWriter(&b).WriteAll(rows); err != nil {
 		return nil, fmt.Errorf("write the list of run %s: %w", run, err)
 	}
 	return b.Bytes(), nil

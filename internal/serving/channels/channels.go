@@ -173,7 +173,10 @@ func (rm *Room) Put(ctx context.Context, corpus, by string, ch Channel, renew bo
 	if row, err = rm.channels.Put(ctx, row); err != nil {
 		return ch, err
 	}
-	rm.wake() // what waited while it was paused
+	if err := rm.channels.Hasten(ctx, row.ID); err != nil { // what waited while it was paused
+		return ch, err
+	}
+	rm.wake()
 	out, err := rm.view(ctx, row)
 	out.Secret = secret
 	return out, err

@@ -91,6 +91,14 @@ func (v *Channels) Put(ctx context.Context, c Channel) (Channel, error) {
 	})
 }
 
+// Hasten has what waits in a channel answered now.
+func (v *Channels) Hasten(ctx context.Context, id string) error {
+	return v.s.Write(ctx, "hasten the messages of a channel", func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE channel_messages SET due_at = ? WHERE channel_id = ? AND state = 'waiting'`, v.s.Stamp(), id)
+		return err
+	})
+}
+
 // Drop removes a channel with what is still to go out by it. The conversations stay.
 func (v *Channels) Drop(ctx context.Context, corpus, id string) error {
 	return v.s.Write(ctx, "remove a channel", func(tx *sqlx.Tx) error {
