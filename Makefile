@@ -36,7 +36,7 @@ web/dist/index.html: $(WEB_SOURCES) web/node_modules/.package-lock.json
 	cd web && $(NPM) run --silent build
 
 bin/jolvex: $(GO_SOURCES) web/dist/index.html
-	$(GO) build -ldflags '-s -w' -o $@ ./cmd/jolvex
+	$(GO) build -buildvcs=auto -ldflags '-s -w' -o $@ ./cmd/jolvex
 
 # --- the proof ------------------------------------------------------------------------------------------------------
 
