@@ -45,6 +45,14 @@ function kindOf(i: number, k: unknown): void {
   if (kind === 'alert') fresh.to = 'duty@example.org'
   set({ then: props.rule.then.map((a, k) => (k === i ? fresh : a)) })
 }
+
+/** Where and by what way it is asked; each may be left open. */
+const where = [
+  { key: 'pages', label: 'On these pages', hint: '/fares, or a host; empty for all' },
+  { key: 'languages', label: 'In these languages', hint: 'de, fr; empty for all' },
+  { key: 'campaigns', label: 'By these campaigns', hint: 'spring, newsletter; empty for all' },
+  { key: 'places', label: 'At these places', hint: 'as the line on the site says; empty for all' },
+] as const
 </script>
 
 <template>
@@ -96,39 +104,13 @@ function kindOf(i: number, k: unknown): void {
         @take="(v: string) => when({ contains: kept(v.split(',').map((x) => x.trim())) })"
       />
     </label>
-    <div class="row">
-      <label class="field">
-        <span class="label">On these pages</span>
+    <div class="where">
+      <label v-for="w in where" :key="w.key" class="field">
+        <span class="label">{{ w.label }}</span>
         <TextEntry
-          :text="(rule.when.pages ?? []).join(', ')"
-          placeholder="/fares, or a host; empty for all"
-          @take="(v: string) => when({ pages: kept(v.split(',').map((x) => x.trim())) })"
-        />
-      </label>
-      <label class="field">
-        <span class="label">In these languages</span>
-        <TextEntry
-          :text="(rule.when.languages ?? []).join(', ')"
-          placeholder="de, fr; empty for all"
-          @take="(v: string) => when({ languages: kept(v.split(',').map((x) => x.trim())) })"
-        />
-      </label>
-    </div>
-    <div class="row">
-      <label class="field">
-        <span class="label">By these campaigns</span>
-        <TextEntry
-          :text="(rule.when.campaigns ?? []).join(', ')"
-          placeholder="spring, newsletter; empty for all"
-          @take="(v: string) => when({ campaigns: kept(v.split(',').map((x) => x.trim())) })"
-        />
-      </label>
-      <label class="field">
-        <span class="label">At these places</span>
-        <TextEntry
-          :text="(rule.when.places ?? []).join(', ')"
-          placeholder="as the line on the site says; empty for all"
-          @take="(v: string) => when({ places: kept(v.split(',').map((x) => x.trim())) })"
+          :text="(rule.when[w.key] ?? []).join(', ')"
+          :placeholder="w.hint"
+          @take="(v: string) => when({ [w.key]: kept(v.split(',').map((x) => x.trim())) })"
         />
       </label>
     </div>
@@ -210,6 +192,11 @@ function kindOf(i: number, k: unknown): void {
 </template>
 
 <style scoped>
+.where {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 8px;
+}
 .form {
   border-top: 1px solid var(--line);
   margin-top: 8px;
