@@ -21,7 +21,8 @@ import (
 	"jolvex/internal/sim"
 )
 
-// inFrame evaluates a condition in the page's one frame, which is of another origin.
+// inFrame evaluates a condition in the page's one frame, which is of another origin. It does not hold while the frame is still being loaded: then its
+// world goes away in between, or what is looked at is not there.
 func (p *page) inFrame(js string) bool {
 	p.t.Helper()
 	ok, err := chromedp.Run(p.ctx, func(ctx context.Context, _ *chromedp.Target) (bool, error) {
@@ -35,13 +36,14 @@ func (p *page) inFrame(js string) bool {
 		}
 		yes := true
 		got, err := chromedp.Call(ctx, runtime.Evaluate, runtime.EvaluateParams{Expression: "!!(" + js + ")", ContextID: world.ExecutionContextID, ReturnByValue: &yes})
-		if err != nil {
+		if err != nil || got.ExceptionDetails != nil {
 			return false, err
 		}
-		var out bool
-		return out, json.Unmarshal(got.Result.Value, &out)
+		return string(got.Result.Value) == "true", nil
 	})
-	require.NoError(p.t, err, js)
+	if err != nil {
+		p.t.Log("in the frame:", err)
+	}
 	return ok
 }
 
@@ -127,7 +129,7 @@ func TestTheWidgetOnOtherPages(t *testing.T) {
 	assert.True(t, z.holds(`document.documentElement.scrollWidth <= innerWidth`))
 	z.frameAsks("Is the pier open?")
 	z.frameUntil(`document.querySelectorAll('article').length === 2 && !document.querySelector('main').innerText.includes('Looking it up')`)
-	assert.False(t, z.inFrame(`document.querySelector('main').innerText.includes('is closed today')`), "the rule is for another place")
+	assert.True(t, z.inFrame(`!document.querySelector('main').innerText.includes('is closed today')`), "the rule is for another place")
 
 	// A page of a host that may not show it has no button, and cannot frame the sheet.
 	other := httptest.NewServer(http.HandlerFunc(corner.ServeHTTP))
